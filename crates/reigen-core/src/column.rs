@@ -1,0 +1,116 @@
+//! Columns: what one signal does within one window.
+
+use crate::time::Nanos;
+
+/// A two-level signal within a window: its level at the start and the times at which it toggles.
+///
+/// ```text
+/// level: Some(false)   toggles:  3   5   5   9
+///                      ________|‾‾‾|‖______|‾‾‾‾   (two toggles at 5: a pulse of width 0)
+/// ```
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct BitColumn {
+    /// The level before the first toggle of the window, or the first known level where the signal
+    /// starts within it; `None` while none is known, and then there are no toggles.
+    pub level: Option<bool>,
+    /// The time at which the first level became known; zero while `level` is `None`.
+    pub since: Nanos,
+    /// The times at which the level changes, never falling; two may be the same.
+    pub toggles: Vec<Nanos>,
+}
+
+impl BitColumn {
+    /// Gives the signal its first level, at `since`.
+    pub fn start(&mut self, since: Nanos, level: bool) {
+        self.level = Some(level);
+        self.since = since;
+    }
+
+    /// The level after the window's last toggle.
+    pub fn last_level(&self) -> Option<bool> {
+        self.level.map(|level| level ^ (self.toggles.len() % 2 == 1))
+    }
+
+    /// Goes on to the next window: the last level becomes the first, the toggles are forgotten.
+    pub fn advance(&mut self) {
+        self.level = self.last_level();
+        self.toggles.clear();
+    }
+}
+
+/// A number that steps, within a window: a value holds until the next.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StepColumn<V> {
+    /// The value before the window's first step; `None` before the first value of all.
+    pub before: Option<V>,
+    /// The times of the steps, rising.
+    pub times: Vec<Nanos>,
+    /// The values from those times on; as many as `times`.
+    pub values: Vec<V>,
+}
+
+/// A stepped column of counts.
+pub type CountColumn = StepColumn<i64>;
+/// A stepped column of readings.
+pub type ReadingColumn = StepColumn<f64>;
+
+impl<V> Default for StepColumn<V> {
+    fn default() -> Self {
+        Self { before: None, times: Vec::new(), values: Vec::new() }
+    }
+}
+
+impl<V: Copy> StepColumn<V> {
+    /// Appends a step to `value` at `time`.
+    pub fn push(&mut self, time: Nanos, value: V) {
+        self.times.push(time);
+        self.values.push(value);
+    }
+
+    /// The value after the window's last step.
+    pub fn last(&self) -> Option<V> {
+        self.values.last().copied().or(self.before)
+    }
+
+    /// Goes on to the next window.
+    pub fn advance(&mut self) {
+        self.before = self.last();
+        self.times.clear();
+        self.values.clear();
+    }
+}
+
+/// Walks a column's toggles instant by instant.
+#[derive(Debug, Clone)]
+pub struct Walk<'a> {
+    rest: &'a [Nanos],
+    level: bool,
+}
+
+impl<'a> Walk<'a> {
+    /// Starts at the window's first level; `None` where the signal has none yet.
+    pub fn new(column: &'a BitColumn) -> Option<Self> {
+        Some(Self { rest: &column.toggles, level: column.level? })
+    }
+
+    /// The time of the next toggle.
+    #[inline]
+    pub fn next_time(&self) -> Option<Nanos> {
+        self.rest.first().copied()
+    }
+
+    /// The level after all toggles passed so far.
+    #[inline]
+    pub fn level(&self) -> bool {
+        self.level
+    }
+
+    /// Passes all toggles at exactly `time` and says how many there were.
+    #[inline]
+    pub fn pass(&mut self, time: Nanos) -> usize {
+        let count = self.rest.iter().take_while(|&&toggle| toggle == time).count();
+        self.rest = self.rest.get(count..).unwrap_or_default();
+        self.level ^= count % 2 == 1;
+        count
+    }
+}

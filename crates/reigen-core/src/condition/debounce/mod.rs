@@ -1,0 +1,136 @@
+//! Debounce: which changes of an input are real.
+//!
+//! Each method is a block of its own over a list of edges; all keep the same [`Ledger`].
+
+mod lockout;
+mod pass;
+#[cfg(test)]
+mod reference;
+mod stable;
+#[cfg(test)]
+mod tests;
+
+pub use lockout::Lockout;
+pub use pass::Pass;
+pub use stable::Stable;
+
+use crate::account::{Account, Rule, Verdict};
+use crate::time::Nanos;
+
+/// Two times, one for each state of the input.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct HoldTimes {
+    /// The time that belongs to the actuated state.
+    pub on: Nanos,
+    /// The time that belongs to the released state.
+    pub off: Nanos,
+}
+
+impl HoldTimes {
+    /// The time that belongs to a state.
+    #[inline]
+    pub fn of(self, on: bool) -> Nanos {
+        if on { self.on } else { self.off }
+    }
+}
+
+/// How an input is debounced.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Settings {
+    /// Every edge counts.
+    Pass,
+    /// A change counts once it has held for its time.
+    Stable(HoldTimes),
+    /// A change counts at once; then the input is not looked at for the time of the new state.
+    Lockout(HoldTimes),
+}
+
+impl Settings {
+    /// The running form of these settings.
+    pub fn start(self) -> Box<dyn Debounce> {
+        let none = Nanos(0);
+        match self {
+            Settings::Pass => Box::new(Pass::default()),
+            Settings::Stable(times) | Settings::Lockout(times) if times.on == none && times.off == none => {
+                Box::new(Pass::default())
+            }
+            Settings::Stable(times) => Box::new(Stable::new(times)),
+            Settings::Lockout(times) => Box::new(Lockout::new(times)),
+        }
+    }
+}
+
+/// A debounce method at work on one input.
+pub trait Debounce: Send {
+    /// Takes the first known state of the input, which is the first state of the output.
+    fn start(&mut self, on: bool);
+
+    /// Takes the input's edges up to `until`, all known now; appends the output's changes before it.
+    fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger);
+
+    /// Edges taken whose fate is still open, of those since [`start_counting`](Self::start_counting).
+    ///
+    /// The ledger holds all others but those in [`surely_bounce`](Self::surely_bounce).
+    fn pending(&self) -> u64 {
+        0
+    }
+
+    /// Edges not yet in the ledger that are bounce however it goes on.
+    fn surely_bounce(&self) -> u64 {
+        0
+    }
+
+    /// The time of the earliest edge that is not yet in the ledger.
+    fn undecided_since(&self) -> Option<Nanos> {
+        None
+    }
+
+    /// Leaves the edges so far out of all accounts to come.
+    fn start_counting(&mut self) {}
+}
+
+/// The account of an input, and the fate of each edge where someone wants to know.
+#[derive(Debug, Default)]
+pub struct Ledger {
+    /// The sums.
+    pub account: Account,
+    /// The fate of each edge since they were last taken; `None` if nobody wants to know.
+    pub verdicts: Option<Vec<Verdict>>,
+}
+
+impl Ledger {
+    /// Whether the fate of each edge is wanted.
+    #[inline]
+    pub fn wants_verdicts(&self) -> bool {
+        self.verdicts.is_some()
+    }
+
+    /// Enters a verdict on each of `edges`: all are `rule`, but for the last where `last_accepted`.
+    fn tell(&mut self, edges: &[Nanos], decided: Nanos, rule: Rule, last_accepted: bool) {
+        let Some(verdicts) = &mut self.verdicts else { return };
+        let rejected = edges.len().saturating_sub(usize::from(last_accepted));
+        verdicts.extend(edges.iter().enumerate().map(|(number, &edge)| Verdict {
+            edge,
+            decided,
+            rule: (number < rejected).then_some(rule),
+        }));
+    }
+}
+
+/// Edges that have been taken and not yet judged.
+#[derive(Debug, Clone, Default)]
+struct Undecided {
+    /// How many, of those that count.
+    count: u64,
+    /// The time of the first, whether it counts or not; meaningless where there is none.
+    first: Nanos,
+    /// Their times, kept only where someone wants to know.
+    times: Vec<Nanos>,
+}
+
+impl Undecided {
+    fn clear(&mut self) {
+        self.count = 0;
+        self.times.clear();
+    }
+}

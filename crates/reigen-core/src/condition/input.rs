@@ -1,0 +1,115 @@
+//! `input`: a line with its polarity and its debounce.
+
+use super::debounce::{Debounce, Ledger, Settings};
+use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::column::CountColumn;
+use crate::event::{Happening, What};
+use crate::summary::{InputSummary, PointSummary, Tally};
+use crate::time::{Nanos, Window};
+
+/// The electrical level at which a contact is closed, or a sensor's output active.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Asserted {
+    /// Closed while the line is high.
+    #[default]
+    High,
+    /// Closed while the line is low, as with a pull-up.
+    Low,
+}
+
+/// Which way a contact works.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Contact {
+    /// Normally open: actuated while closed.
+    #[default]
+    NormallyOpen,
+    /// Normally closed: actuated while open.
+    NormallyClosed,
+}
+
+/// Whether the input is on while its line is high.
+pub fn on_while_high(asserted: Asserted, contact: Contact) -> bool {
+    (asserted == Asserted::High) == (contact == Contact::NormallyOpen)
+}
+
+/// The running form of an input.
+pub struct Input {
+    line: String,
+    source: BitSource,
+    on_while_high: bool,
+    debounce: Box<dyn Debounce>,
+    ledger: Ledger,
+    started: bool,
+}
+
+impl Input {
+    /// An input on `source`, which the station calls `line`.
+    pub fn new(line: String, source: BitSource, on_while_high: bool, debounce: Settings) -> Self {
+        Self {
+            line,
+            source,
+            on_while_high,
+            debounce: debounce.start(),
+            ledger: Ledger::default(),
+            started: false,
+        }
+    }
+
+    /// The account with every edge in it, and the number of those that are pending.
+    fn closed_account(&self) -> (crate::account::Account, u64) {
+        let mut account = self.ledger.account;
+        account.rejected.bounce += self.debounce.surely_bounce();
+        (account, self.debounce.pending())
+    }
+}
+
+impl Block for Input {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let line = inputs.bit(self.source);
+        let (Some(level), [output]) = (line.level, outputs.bits) else { return };
+        if !self.started {
+            let on = level == self.on_while_high;
+            self.debounce.start(on);
+            output.start(line.since, on);
+            self.started = true;
+        }
+        self.debounce.work(&line.toggles, window.until, &mut output.toggles, &mut self.ledger);
+        debug_assert!({
+            let (account, pending) = self.closed_account();
+            account.balances(pending)
+        });
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        self.ledger.account = Default::default();
+        self.debounce.start_counting();
+    }
+
+    fn remember(&mut self) {
+        self.ledger.verdicts = Some(Vec::new());
+    }
+
+    fn happenings(&mut self, _counts: &[CountColumn], sink: &mut Vec<Happening>) {
+        let verdicts = self.ledger.verdicts.iter_mut().flat_map(|verdicts| verdicts.drain(..));
+        sink.extend(verdicts.filter_map(|verdict| Some((verdict.edge, What::Rejected(verdict.rule?)))));
+    }
+
+    fn undecided_since(&self) -> Option<Nanos> {
+        self.debounce.undecided_since()
+    }
+
+    fn summary(&self, tally: Tally) -> PointSummary {
+        let (account, pending) = self.closed_account();
+        PointSummary::Input(InputSummary {
+            line: self.line.clone(),
+            raw_edges: account.raw_edges,
+            accepted: account.accepted,
+            rising: tally.rising,
+            falling: tally.falling,
+            rejected: account.rejected,
+            pending,
+            last: tally.last,
+            on: tally.on,
+        })
+    }
+}

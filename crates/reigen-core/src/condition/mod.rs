@@ -1,0 +1,5 @@
+//! Conditioning: from a raw line to an input that is on or off.
+
+pub mod debounce;
+pub mod input;
+pub mod table;

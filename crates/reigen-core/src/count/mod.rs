@@ -1,0 +1,6 @@
+//! Counting edges.
+
+pub mod counter;
+pub mod table;
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,86 @@
+//! What every block of the engine's graph is.
+
+use crate::column::{BitColumn, CountColumn};
+use crate::event::Happening;
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+
+/// Where a block reads a two-level signal from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum BitSource {
+    /// A line of the recording, by its number among the plan's lines.
+    Line(usize),
+    /// A bit of the same branch, by its number there.
+    Bit(usize),
+}
+
+/// All that a block can read within a window.
+#[derive(Debug, Clone, Copy)]
+pub struct Inputs<'a> {
+    /// The recording's lines.
+    pub lines: &'a [BitColumn],
+    /// The bits that earlier blocks of the branch have given.
+    pub bits: &'a [BitColumn],
+}
+
+static UNKNOWN: BitColumn = BitColumn { level: None, since: Nanos(0), toggles: Vec::new() };
+
+impl<'a> Inputs<'a> {
+    /// The column of a source; one without any level where the plan has no such source.
+    pub fn bit(&self, source: BitSource) -> &'a BitColumn {
+        match source {
+            BitSource::Line(line) => self.lines.get(line),
+            BitSource::Bit(bit) => self.bits.get(bit),
+        }
+        .unwrap_or(&UNKNOWN)
+    }
+
+    /// The first time at which all of `sources` have a level; `None` while one has none.
+    pub fn start(&self, sources: impl IntoIterator<Item = BitSource>) -> Option<Nanos> {
+        sources.into_iter().try_fold(Nanos(0), |start, source| {
+            let column = self.bit(source);
+            column.level.map(|_| start.max(column.since))
+        })
+    }
+}
+
+/// The columns that a block fills.
+#[derive(Debug)]
+pub struct Outputs<'a> {
+    /// Its bits, in the order of [`Shape`](super::Shape).
+    pub bits: &'a mut [BitColumn],
+    /// Its counts.
+    pub counts: &'a mut [CountColumn],
+}
+
+/// One block: it reads its inputs' changes within a window and appends its outputs' changes there.
+///
+/// A block is causal: inputs known up to the window's end give outputs known up to it. Whatever it must
+/// remember over the border is its own state, and however a recording is cut, the outputs are the same.
+pub trait Block: Send {
+    /// Works through one window. The outputs come in with their levels carried on and without changes.
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>);
+
+    /// Starts all counts anew at `from`; what is on or off, and what is in the making, stays.
+    fn start_counting(&mut self, from: Nanos) {
+        let _ = from;
+    }
+
+    /// Asks the block to remember what [`happenings`](Self::happenings) tells.
+    fn remember(&mut self) {}
+
+    /// Hands over what happened in the window beside the changes of its first bit.
+    fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
+        let _ = (counts, sink);
+    }
+
+    /// The earliest time of which the block may still have something to tell; `None` if all is told.
+    fn undecided_since(&self) -> Option<Nanos> {
+        None
+    }
+
+    /// What the point did, from its state and the tally of its first bit.
+    fn summary(&self, tally: Tally) -> PointSummary {
+        PointSummary::Bit(tally)
+    }
+}

@@ -1,0 +1,188 @@
+//! The engine: a graph of blocks, worked a column at a time over a window.
+//!
+//! The graph falls into branches that share nothing but the recording's lines; large windows work
+//! them side by side.
+
+mod block;
+#[cfg(test)]
+mod tests;
+
+pub use block::{BitSource, Block, Inputs, Outputs};
+
+use crate::column::{BitColumn, CountColumn};
+use crate::event::{Event, What};
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use rayon::prelude::*;
+
+/// Below this many toggles in a window, working branches side by side costs more than it saves.
+const TOGGLES_WORTH_A_THREAD: usize = 20_000;
+
+/// How many columns of each type a block fills.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Shape {
+    /// Bits.
+    pub bits: usize,
+    /// Counts.
+    pub counts: usize,
+}
+
+/// A block in its branch.
+struct Node {
+    /// The number of the point that the block stands for; `None` for an expression within one.
+    point: Option<usize>,
+    block: Box<dyn Block>,
+    first: Shape,
+    shape: Shape,
+    tally: Tally,
+}
+
+/// Blocks that depend on one another, in an order in which each comes after what it reads.
+#[derive(Default)]
+pub struct Branch {
+    nodes: Vec<Node>,
+    bits: Vec<BitColumn>,
+    counts: Vec<CountColumn>,
+}
+
+impl Branch {
+    /// Adds a block after all that it reads; gives the numbers of its first columns.
+    pub fn add(&mut self, point: Option<usize>, block: Box<dyn Block>, shape: Shape) -> Shape {
+        let first = Shape { bits: self.bits.len(), counts: self.counts.len() };
+        self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
+        self.counts.resize_with(first.counts + shape.counts, CountColumn::default);
+        self.nodes.push(Node { point, block, first, shape, tally: Tally::default() });
+        first
+    }
+
+    fn work(&mut self, window: Window, lines: &[BitColumn]) {
+        for node in &mut self.nodes {
+            let (earlier, bits) = self.bits.split_at_mut(node.first.bits);
+            let bits = bits.get_mut(..node.shape.bits).unwrap_or_default();
+            let from = node.first.counts;
+            let counts = self.counts.get_mut(from..from + node.shape.counts).unwrap_or_default();
+            bits.iter_mut().for_each(BitColumn::advance);
+            counts.iter_mut().for_each(CountColumn::advance);
+            node.block.work(window, Inputs { lines, bits: earlier }, Outputs { bits, counts });
+            if let (Some(first), Some(_)) = (self.bits.get(node.first.bits), node.point)
+                && node.shape.bits > 0
+            {
+                node.tally.take(first, window.until);
+            }
+        }
+    }
+}
+
+impl Node {
+    fn bit<'a>(&self, branch: &'a Branch) -> Option<&'a BitColumn> {
+        (self.shape.bits > 0).then(|| branch.bits.get(self.first.bits)).flatten()
+    }
+    fn counts<'a>(&self, branch_counts: &'a [CountColumn]) -> &'a [CountColumn] {
+        branch_counts.get(self.first.counts..self.first.counts + self.shape.counts).unwrap_or_default()
+    }
+}
+
+/// What one point did in the last window.
+#[derive(Debug, Clone, Copy)]
+pub struct PointColumns<'a> {
+    /// The point's number in the station.
+    pub point: usize,
+    /// Its first bit, if it has bits.
+    pub bit: Option<&'a BitColumn>,
+    /// Its first count, if it has counts; then the first bit is a field of it.
+    pub count: Option<&'a CountColumn>,
+}
+
+/// All branches of a station, in work.
+pub struct Engine {
+    branches: Vec<Branch>,
+    remembers: bool,
+}
+
+impl Engine {
+    /// An engine over branches that a plan compiled.
+    pub fn new(branches: Vec<Branch>) -> Self {
+        Self { branches, remembers: false }
+    }
+
+    /// From now on keeps what [`take_events`](Self::take_events) tells; costs time and memory for each edge.
+    pub fn remember(&mut self) {
+        self.remembers = true;
+        self.nodes_mut().for_each(|node| node.block.remember());
+    }
+
+    /// Works through one window; windows follow one another without a gap.
+    pub fn work(&mut self, window: Window, lines: &[BitColumn]) {
+        let toggles: usize = lines.iter().map(|line| line.toggles.len()).sum();
+        if self.branches.len() > 1 && toggles > TOGGLES_WORTH_A_THREAD {
+            self.branches.par_iter_mut().for_each(|branch| branch.work(window, lines));
+        } else {
+            self.branches.iter_mut().for_each(|branch| branch.work(window, lines));
+        }
+    }
+
+    /// Starts all counts anew at `from`, the start of the next window.
+    pub fn start_counting(&mut self, from: Nanos) {
+        for node in self.nodes_mut() {
+            node.tally.start_counting(from);
+            node.block.start_counting(from);
+        }
+    }
+
+    /// What each point did in the last window, in no particular order.
+    pub fn points(&self) -> impl Iterator<Item = PointColumns<'_>> {
+        self.branches.iter().flat_map(|branch| {
+            branch.nodes.iter().filter_map(|node| {
+                let count = node.counts(&branch.counts).first();
+                Some(PointColumns { point: node.point?, bit: node.bit(branch), count })
+            })
+        })
+    }
+
+    /// Appends what happened in the last window to `events`, in no particular order.
+    ///
+    /// Gives the time before which nothing more will be told. Needs [`remember`](Self::remember).
+    pub fn take_events(&mut self, window: Window, events: &mut Vec<Event>) -> Nanos {
+        let mut told = window.until;
+        let mut happenings = Vec::new();
+        for branch in &mut self.branches {
+            for node in &mut branch.nodes {
+                let Some(point) = node.point else { continue };
+                let counts = node.counts(&branch.counts);
+                node.block.happenings(counts, &mut happenings);
+                events.extend(happenings.drain(..).map(|(time, what)| Event { time, point, what }));
+                if let (Some(column), true) = (branch.bits.get(node.first.bits), counts.is_empty()) {
+                    push_changes(point, column, events);
+                }
+                told = node.block.undecided_since().map_or(told, |since| told.min(since));
+            }
+        }
+        told
+    }
+
+    /// What each point did over all windows, with its number, in the order of the numbers.
+    ///
+    /// `end` is the recording's last time, up to and including which the engine has worked.
+    pub fn summaries(&self, end: Nanos) -> Vec<PointSummary> {
+        let mut numbered: Vec<(usize, PointSummary)> = self
+            .branches
+            .iter()
+            .flat_map(|branch| &branch.nodes)
+            .filter_map(|node| Some((node.point?, node.block.summary(node.tally.ended(end)))))
+            .collect();
+        numbered.sort_by_key(|(point, _)| *point);
+        numbered.into_iter().map(|(_, summary)| summary).collect()
+    }
+
+    fn nodes_mut(&mut self) -> impl Iterator<Item = &mut Node> {
+        self.branches.iter_mut().flat_map(|branch| &mut branch.nodes)
+    }
+}
+
+fn push_changes(point: usize, column: &BitColumn, events: &mut Vec<Event>) {
+    let Some(mut on) = column.level else { return };
+    for &time in &column.toggles {
+        on = !on;
+        events.push(Event { time, point, what: if on { What::On } else { What::Off } });
+    }
+}

@@ -1,0 +1,74 @@
+//! Events: what happened to points, in the order of time.
+
+use crate::account::Rule;
+use crate::time::Nanos;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
+/// What happened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum What {
+    /// A raw edge was thrown away; the time is the edge's own.
+    Rejected(Rule),
+    /// The point went on.
+    On,
+    /// The point went off.
+    Off,
+    /// A counter reached one of its presets, counting upward.
+    Preset(i64),
+    /// A counter's value became this.
+    Value(i64),
+}
+
+impl What {
+    /// The word for it, the value that belongs to it, and the rule.
+    pub fn words(self) -> (&'static str, Option<i64>, Option<Rule>) {
+        match self {
+            What::Rejected(rule) => ("rejected", None, Some(rule)),
+            What::On => ("on", None, None),
+            What::Off => ("off", None, None),
+            What::Preset(preset) => ("preset", Some(preset), None),
+            What::Value(value) => ("value", Some(value), None),
+        }
+    }
+}
+
+/// What happened to one point, and when.
+pub type Happening = (Nanos, What);
+
+/// What happened, to which point.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Event {
+    /// When, since the recording's start.
+    pub time: Nanos,
+    /// The number of the point in the station.
+    pub point: usize,
+    /// What.
+    pub what: What,
+}
+
+/// Puts events in the order of time, though the fate of an edge is known only later.
+///
+/// It holds events back as long as an earlier edge is undecided, so it needs memory for the longest burst.
+#[derive(Debug, Default)]
+pub struct EventOrder {
+    waiting: BinaryHeap<Reverse<(Event, u64)>>,
+    taken: u64,
+}
+
+impl EventOrder {
+    /// Takes events in and hands out, in order, those before `told`.
+    pub fn pass<'a>(&'a mut self, events: &mut Vec<Event>, told: Nanos) -> impl Iterator<Item = Event> + 'a {
+        for event in events.drain(..) {
+            self.waiting.push(Reverse((event, self.taken)));
+            self.taken += 1;
+        }
+        std::iter::from_fn(move || {
+            let Reverse((event, _)) = self.waiting.peek()?;
+            if event.time >= told {
+                return None;
+            }
+            self.waiting.pop().map(|Reverse((event, _))| event)
+        })
+    }
+}

@@ -1,0 +1,42 @@
+//! Findings: what a person should know, and what to do about it.
+
+use serde::Serialize;
+
+/// How much a finding matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Worth knowing.
+    Note,
+    /// The results may not be what was meant.
+    Warning,
+    /// The results are not to be relied on.
+    Error,
+}
+
+/// Something a person should know.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// A stable code in words, such as `pulses-swallowed`.
+    pub code: &'static str,
+    /// How much it matters.
+    pub severity: Severity,
+    /// The point, line or file that it is about.
+    pub subject: String,
+    /// One sentence with the numbers it rests on.
+    pub message: String,
+    /// What to do about it.
+    pub remedy: String,
+}
+
+impl Finding {
+    /// A note; see [`Finding`] for the parts.
+    pub fn note(code: &'static str, subject: &str, message: String, remedy: &str) -> Self {
+        Self { code, severity: Severity::Note, subject: subject.to_owned(), message, remedy: remedy.to_owned() }
+    }
+
+    /// A warning; see [`Finding`] for the parts.
+    pub fn warning(code: &'static str, subject: &str, message: String, remedy: &str) -> Self {
+        Self { severity: Severity::Warning, ..Self::note(code, subject, message, remedy) }
+    }
+}

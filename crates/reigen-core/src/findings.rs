@@ -1,0 +1,86 @@
+//! What a person should know of the points, from what they did.
+
+use crate::finding::Finding;
+use crate::summary::{CounterSummary, InputSummary, PointSummary};
+use crate::time::Nanos;
+
+/// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
+const MOSTLY: u64 = 90;
+
+/// Findings on points, given the name and summary of each and the recording's length.
+pub fn of_points<'a>(
+    points: impl IntoIterator<Item = (&'a str, &'a PointSummary)>,
+    duration: Nanos,
+) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for (name, summary) in points {
+        match summary {
+            PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
+            PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
+            PointSummary::Bit(_) => {}
+        }
+    }
+    findings
+}
+
+fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Vec<Finding>) {
+    if input.last.is_none() {
+        return;
+    }
+    if input.raw_edges == 0 {
+        findings.push(Finding::note(
+            "no-edges",
+            name,
+            format!("its line {} never changes in this recording", input.line),
+            "actuate it once while recording; if it still does not change, look at the wiring",
+        ));
+        return;
+    }
+    if input.accepted == 0 && input.pending < input.raw_edges {
+        findings.push(Finding::warning(
+            "nothing-accepted",
+            name,
+            format!("not one of its {} raw edges came through the debounce", input.raw_edges),
+            "the debounce is longer than every pulse: shorten it, or look what chatters on the line",
+        ));
+    } else if input.rejected.glitch > 0 {
+        let pulses = input.rejected.glitch / 2;
+        let message = match pulses {
+            1 => "1 pulse was too short for the debounce and was dropped".to_owned(),
+            _ => format!("{pulses} pulses were too short for the debounce and were dropped"),
+        };
+        let remedy = "if they were real, shorten the debounce; --events lists each with its time";
+        let finding = match input.rejected.glitch >= input.accepted {
+            true => Finding::warning("pulses-dropped", name, message, remedy),
+            false => Finding::note("pulses-dropped", name, message, remedy),
+        };
+        findings.push(finding);
+    }
+    if input.pending > 0 {
+        findings.push(Finding::note(
+            "undecided-at-end",
+            name,
+            format!("the recording ends before the fate of its last {} raw edges is settled", input.pending),
+            "record a little longer after the last actuation",
+        ));
+    }
+    if input.on.0.saturating_mul(100) > duration.0.saturating_mul(MOSTLY) {
+        findings.push(Finding::note(
+            "on-at-rest",
+            name,
+            format!("it is on for {} of {}", input.on, duration),
+            "if it should be off at rest, turn `asserted` or `contact` around",
+        ));
+    }
+}
+
+fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>) {
+    if counter.value.is_some() && counter.total == 0 {
+        findings.push(Finding::note(
+            "counts-nothing",
+            name,
+            "it counted nothing".to_owned(),
+            "look whether what it counts changes at all, and whether its reset is held",
+        ));
+    }
+}

@@ -1,0 +1,22 @@
+//! The computation of Reigen: what a controller should have seen on its discrete and pulse inputs.
+//!
+//! No files, no sockets, no printing, no clock. Readers fill [`lines::LineColumns`], the
+//! [`engine::Engine`] works them a window at a time, and its results are plain data.
+
+#![forbid(unsafe_code)]
+
+pub mod account;
+pub mod column;
+pub mod condition;
+pub mod count;
+pub mod engine;
+pub mod event;
+pub mod finding;
+pub mod findings;
+pub mod lines;
+pub mod logic;
+pub mod names;
+pub mod quantity;
+pub mod station;
+pub mod summary;
+pub mod time;

@@ -1,0 +1,149 @@
+//! The columns of a recording's lines, filled by a reader and consumed window by window.
+
+use crate::column::{BitColumn, ReadingColumn};
+use crate::time::{Nanos, Window};
+
+/// The lines that a station uses, within one window.
+///
+/// A reader appends what it read; [`cut`](Self::cut) ends the window at any time up to which everything is
+/// known, and what lies beyond stays for the next window.
+#[derive(Debug, Clone, Default)]
+pub struct LineColumns {
+    bits: Vec<BitColumn>,
+    readings: Vec<ReadingColumn>,
+    held: Vec<Held>,
+    from: Nanos,
+}
+
+/// What a reader has already said of one line beyond the window.
+#[derive(Debug, Clone, Default)]
+struct Held {
+    start: Option<(Nanos, bool)>,
+    toggles: Vec<Nanos>,
+}
+
+impl LineColumns {
+    /// Columns for `bits` two-level lines and `readings` number lines.
+    pub fn new(bits: usize, readings: usize) -> Self {
+        Self {
+            bits: vec![BitColumn::default(); bits],
+            readings: vec![ReadingColumn::default(); readings],
+            held: vec![Held::default(); bits],
+            from: Nanos(0),
+        }
+    }
+
+    /// The two-level lines within the window.
+    pub fn bits(&self) -> &[BitColumn] {
+        &self.bits
+    }
+
+    /// The number lines within the window.
+    pub fn readings(&self) -> &[ReadingColumn] {
+        &self.readings
+    }
+
+    /// Appends what line `line` did within one piece of a recording.
+    pub fn append(&mut self, line: usize, joined: Joined<'_>) {
+        let Some(column) = self.bits.get_mut(line) else { return };
+        if let Some((since, level)) = joined.start {
+            column.start(since, level);
+        }
+        column.toggles.extend_from_slice(joined.edges);
+    }
+
+    /// Appends a value of a number line.
+    pub fn append_reading(&mut self, line: usize, time: Nanos, value: f64) {
+        if let Some(column) = self.readings.get_mut(line) {
+            column.push(time, value);
+        }
+    }
+
+    /// Ends the window before `until`: later changes are held back for the next one.
+    pub fn cut(&mut self, until: Nanos) -> Window {
+        for (column, held) in self.bits.iter_mut().zip(&mut self.held) {
+            let beyond = column.toggles.iter().rev().take_while(|&&time| time >= until).count();
+            let keep = column.toggles.len() - beyond;
+            held.toggles.extend(column.toggles.drain(keep..));
+            if let (Some(level), true) = (column.level, column.since >= until) {
+                held.start = Some((column.since, level));
+                *column = BitColumn::default();
+            }
+        }
+        Window { from: self.from, until }
+    }
+
+    /// Goes on from the window that [`cut`](Self::cut) ended: what it held back comes first.
+    pub fn advance(&mut self, done: Window) {
+        self.from = done.until;
+        for (column, held) in self.bits.iter_mut().zip(&mut self.held) {
+            column.advance();
+            if let Some((since, level)) = held.start.take() {
+                column.start(since, level);
+            }
+            column.toggles.append(&mut held.toggles);
+        }
+        for column in &mut self.readings {
+            column.advance();
+        }
+    }
+}
+
+/// A line as a recording has it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RecordedLine {
+    /// Its whole name, with dots between scopes.
+    pub name: String,
+    /// The number of its signal; names of one signal share it.
+    pub signal: usize,
+    /// What it is.
+    pub kind: LineKind,
+}
+
+/// What a recorded line is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum LineKind {
+    /// It has two levels.
+    Level,
+    /// It has several bits; each has a line of its own beside it.
+    Vector {
+        /// The number of bits.
+        width: usize,
+    },
+    /// It is a column of numbers.
+    Number {
+        /// What shows that it is, with its article: "a number (2.5 in row 3)".
+        why: String,
+    },
+    /// It is a real number by its declaration.
+    Real,
+}
+
+/// One piece of a recording, joined to what came before it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Joined<'a> {
+    /// The line's first level of all, where it is in this piece.
+    pub start: Option<(Nanos, bool)>,
+    /// The line's edges in this piece.
+    pub edges: &'a [Nanos],
+}
+
+/// Joins a piece of a line to the level `known` before it.
+///
+/// `changes` are the times at which the piece first names a level and then changes it, and `last_level` is
+/// the level after the last of them. The first is an edge only where it differs from the level before; where
+/// there was none, it is the start. All levels at the recording's first time make up the starting level.
+pub fn join(known: Option<bool>, changes: &[Nanos], last_level: bool) -> Joined<'_> {
+    let [first, rest @ ..] = changes else { return Joined { start: None, edges: &[] } };
+    if *first == Nanos(0) {
+        let at_start = changes.iter().take_while(|time| time.0 == 0).count();
+        let edges = changes.get(at_start..).unwrap_or_default();
+        return Joined { start: Some((Nanos(0), last_level ^ (edges.len() % 2 == 1))), edges };
+    }
+    let first_level = last_level ^ (rest.len() % 2 == 1);
+    match known {
+        None => Joined { start: Some((*first, first_level)), edges: rest },
+        Some(level) if level == first_level => Joined { start: None, edges: rest },
+        Some(_) => Joined { start: None, edges: changes },
+    }
+}

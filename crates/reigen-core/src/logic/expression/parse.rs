@@ -1,0 +1,123 @@
+//! From tokens to a tree, by the rank of the operators.
+
+use super::token::{Token, tokens};
+use super::{Expression, ExpressionError, ExpressionErrorKind, Node, Operator, Reference, Span};
+
+/// How many parentheses and NOTs may stand within each other.
+const MOST_DEPTH: usize = 64;
+
+/// Reads an expression.
+///
+/// # Errors
+/// Says what is wrong, and where.
+pub fn parse(text: &str) -> Result<Expression, ExpressionError> {
+    let tokens = tokens(text)?;
+    let mut parser = Parser { text, tokens: &tokens, depth: 0 };
+    let whole = parser.operators(Operator::Or)?;
+    match parser.tokens.first() {
+        None => Ok(whole),
+        Some((Token::Close, span)) => Err(error(ExpressionErrorKind::NeverOpened, span)),
+        Some((_, span)) => Err(error(ExpressionErrorKind::NoOperator(parser.word(span)), span)),
+    }
+}
+
+struct Parser<'a> {
+    text: &'a str,
+    tokens: &'a [(Token, Span)],
+    depth: usize,
+}
+
+impl Parser<'_> {
+    /// Operands joined by operators that bind at least as tightly as `least`.
+    fn operators(&mut self, least: Operator) -> Result<Expression, ExpressionError> {
+        let mut left = self.operand()?;
+        while let Some((Token::Operator(operator), _)) = self.tokens.first() {
+            let operator = *operator;
+            if operator < least {
+                break;
+            }
+            self.skip();
+            let right = match operator {
+                Operator::Or => self.operators(Operator::Xor)?,
+                Operator::Xor => self.operators(Operator::And)?,
+                Operator::And => self.operand()?,
+            };
+            let span = left.span.start..right.span.end;
+            left = Expression { node: Node::Binary(operator, Box::new(left), Box::new(right)), span };
+        }
+        Ok(left)
+    }
+
+    fn operand(&mut self) -> Result<Expression, ExpressionError> {
+        let Some((token, span)) = self.tokens.first() else {
+            let end = self.text.len();
+            return Err(error(ExpressionErrorKind::Unfinished, &(end..end)));
+        };
+        match token {
+            Token::Literal(value) => {
+                self.skip();
+                Ok(Expression { node: Node::Literal(*value), span: span.clone() })
+            }
+            Token::Name => self.name(span),
+            Token::Not => {
+                self.deeper(span)?;
+                let operand = self.operand()?;
+                self.depth -= 1;
+                let span = span.start..operand.span.end;
+                Ok(Expression { node: Node::Not(Box::new(operand)), span })
+            }
+            Token::Open => {
+                self.deeper(span)?;
+                let inner = self.operators(Operator::Or)?;
+                self.depth -= 1;
+                let Some((Token::Close, close)) = self.tokens.first() else {
+                    return Err(match self.tokens.first() {
+                        Some((_, other)) => error(ExpressionErrorKind::NoOperator(self.word(other)), other),
+                        None => error(ExpressionErrorKind::Unclosed, span),
+                    });
+                };
+                self.skip();
+                Ok(Expression { span: span.start..close.end, ..inner })
+            }
+            Token::Dot | Token::Operator(_) | Token::Close => {
+                Err(error(ExpressionErrorKind::NoOperand(self.word(span)), span))
+            }
+        }
+    }
+
+    fn name(&mut self, span: &Span) -> Result<Expression, ExpressionError> {
+        self.skip();
+        let point = self.word(span);
+        let [(Token::Dot, dot), rest @ ..] = self.tokens else {
+            return Ok(Expression { node: Node::Name(Reference { point, field: String::new() }), span: span.clone() });
+        };
+        let Some((Token::Name, field)) = rest.first() else {
+            return Err(error(ExpressionErrorKind::Unfinished, &(dot.end..dot.end)));
+        };
+        self.skip();
+        self.skip();
+        let name = Reference { point, field: self.word(field) };
+        Ok(Expression { node: Node::Name(name), span: span.start..field.end })
+    }
+
+    fn deeper(&mut self, span: &Span) -> Result<(), ExpressionError> {
+        self.depth += 1;
+        if self.depth > MOST_DEPTH {
+            return Err(error(ExpressionErrorKind::TooDeep(MOST_DEPTH), span));
+        }
+        self.skip();
+        Ok(())
+    }
+
+    fn skip(&mut self) {
+        self.tokens = self.tokens.get(1..).unwrap_or_default();
+    }
+
+    fn word(&self, span: &Span) -> String {
+        self.text.get(span.clone()).unwrap_or_default().to_owned()
+    }
+}
+
+fn error(kind: ExpressionErrorKind, span: &Span) -> ExpressionError {
+    ExpressionError { kind, span: span.clone() }
+}

@@ -1,0 +1,27 @@
+//! `output`: what a point of the station does outside, on while its expression is true.
+
+use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::time::Window;
+
+/// The running form of an output.
+pub struct Output {
+    when: BitSource,
+}
+
+impl Output {
+    /// An output that is on while `when` is; the source must have settled each instant.
+    pub fn new(when: BitSource) -> Self {
+        Self { when }
+    }
+}
+
+impl Block for Output {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let when = inputs.bit(self.when);
+        let (Some(level), [output]) = (when.level, outputs.bits) else { return };
+        if output.level.is_none() {
+            output.start(when.since, level);
+        }
+        output.toggles.extend_from_slice(&when.toggles);
+    }
+}

@@ -1,0 +1,47 @@
+//! The tables of logic points in the station file.
+
+use super::output::Output;
+use crate::engine::{Block, Shape};
+use crate::station::builder::{Builder, PointTable};
+use crate::station::plan::BranchBuilder;
+use crate::station::{BitExpression, Field, FieldColumn, PointKind};
+use serde::Deserialize;
+use toml::Spanned;
+
+/// `[output.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OutputTable {
+    when: Spanned<String>,
+}
+
+impl PointTable for OutputTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        Some(Box::new(OutputPoint { when: builder.expression(&self.when)? }))
+    }
+}
+
+/// An output of the station.
+#[derive(Debug)]
+struct OutputPoint {
+    when: BitExpression,
+}
+
+impl PointKind for OutputPoint {
+    fn what(&self) -> &'static str {
+        "an output"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        &[Field { name: "", column: FieldColumn::Bit(0) }]
+    }
+
+    fn expressions(&self) -> Vec<&BitExpression> {
+        vec![&self.when]
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+        let when = branch.settled(&self.when);
+        (Box::new(Output::new(when)), Shape { bits: 1, counts: 0 })
+    }
+}

@@ -1,0 +1,66 @@
+//! Names: their form, and the nearest known one to a name that is wrong.
+
+/// Words that the expression syntax keeps for itself, so that no point may be called so.
+const RESERVED: [&str; 7] = ["and", "or", "xor", "not", "mod", "true", "false"];
+
+/// Whether `name` has the form of a point's name, `[a-z][a-z0-9_]*`, and is no word of the syntax.
+pub fn is_point_name(name: &str) -> bool {
+    let mut letters = name.chars();
+    letters.next().is_some_and(|first| first.is_ascii_lowercase())
+        && letters.all(|letter| letter.is_ascii_lowercase() || letter.is_ascii_digit() || letter == '_')
+        && !is_reserved(name)
+}
+
+/// Whether `name` is a word that the expression syntax keeps for itself, in either case.
+pub fn is_reserved(name: &str) -> bool {
+    RESERVED.iter().any(|word| word.eq_ignore_ascii_case(name))
+}
+
+/// The known name nearest to `name`, where one is near enough to be what was meant.
+///
+/// Near enough: at most a third of its letters (at least one, at most three) are to be changed, where two
+/// neighbours swapped are one change and upper or lower case is none.
+pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let wanted = name.to_lowercase();
+    let most = (wanted.chars().count() / 3).clamp(1, 3);
+    known
+        .into_iter()
+        .map(|candidate| (strsim::osa_distance(&wanted, &candidate.to_lowercase()), candidate))
+        .filter(|(distance, _)| *distance <= most)
+        .min_by_key(|(distance, _)| *distance)
+        .map(|(_, candidate)| candidate)
+}
+
+/// Names as a sentence lists them: `a`, `b` or `c`.
+pub fn list(names: &[&str]) -> String {
+    let quoted: Vec<String> = names.iter().map(|name| format!("`{name}`")).collect();
+    match quoted.as_slice() {
+        [] => "nothing".to_owned(),
+        [only] => only.clone(),
+        [first @ .., last] => format!("{} or {last}", first.join(", ")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_form_of_a_name_is_checked() {
+        for (name, good) in
+            [("drum_hall", true), ("a1", true), ("1a", false), ("Drum", false), ("a-b", false), ("", false), ("not", false)]
+        {
+            assert_eq!(is_point_name(name), good, "{name}");
+        }
+    }
+
+    #[test]
+    fn the_nearest_name_is_near() {
+        let known = ["debounce", "line", "asserted"];
+        for (name, near) in
+            [("debonce", Some("debounce")), ("LINE", Some("line")), ("lien", Some("line")), ("contact", None)]
+        {
+            assert_eq!(nearest(name, known), near, "{name}");
+        }
+    }
+}

@@ -1,0 +1,146 @@
+//! The file as it stands: TOML tables, read by serde, with the place of each name.
+
+use super::builder::{Builder, PointTable};
+use super::{Point, Station, StationError, StationErrorKind};
+use crate::logic::expression::{Expression, ExpressionErrorKind, Reference, Span, Type, check};
+use crate::names::{is_point_name, nearest};
+use indexmap::IndexMap;
+use serde::Deserialize;
+use toml::Spanned;
+
+type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
+
+macro_rules! point_kinds {
+    ($($word:ident: $table:ty),+ $(,)?) => {
+        /// The words of all kinds of points: the names of their tables.
+        pub const KINDS: &[&str] = &[$(stringify!($word)),+];
+
+        /// The whole file.
+        #[derive(Deserialize)]
+        #[serde(deny_unknown_fields)]
+        struct File {
+            title: Option<String>,
+            $(#[serde(default = "IndexMap::new")] $word: Tables<$table>,)+
+        }
+
+        impl File {
+            /// All points that can be built.
+            fn points(self, builder: &mut Builder<'_>) -> Vec<Point> {
+                let mut points = Vec::new();
+                $(build_all(self.$word, builder, &mut points);)+
+                points
+            }
+        }
+    };
+}
+
+point_kinds! {
+    input: crate::condition::table::InputTable,
+    counter: crate::count::table::CounterTable,
+    output: crate::logic::table::OutputTable,
+}
+
+fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points: &mut Vec<Point>) {
+    for (name, table) in tables {
+        let span = name.span();
+        let name = name.into_inner();
+        if !is_point_name(&name) {
+            builder.refuse(span.clone(), StationErrorKind::BadName(name.clone()));
+        }
+        if let Some(kind) = table.into_inner().build(builder) {
+            points.push(Point { name, span, kind });
+        }
+    }
+}
+
+/// Reads a station file.
+///
+/// # Errors
+/// Everything that is wrong with it, in the order of the file; one error alone where the text is no TOML or
+/// a table is not of its kind.
+pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
+    let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let title = file.title.clone();
+    let mut builder = Builder::new(source);
+    let mut points = file.points(&mut builder);
+    points.sort_by_key(|point| point.span.start);
+    if points.is_empty() && builder.errors.is_empty() {
+        builder.refuse(0..0, StationErrorKind::NoPoints);
+    }
+    let station = Station { title, points };
+    if builder.errors.is_empty() {
+        check_names(&station, &mut builder);
+        check_expressions(&station, &mut builder);
+    }
+    if builder.errors.is_empty() {
+        super::plan::check_loops(&station, &mut builder);
+    }
+    builder.errors.sort_by_key(|error| error.span.start);
+    if builder.errors.is_empty() { Ok(station) } else { Err(builder.errors) }
+}
+
+fn check_names(station: &Station, builder: &mut Builder<'_>) {
+    for (number, point) in station.points.iter().enumerate() {
+        let earlier = station.points.iter().take(number).find(|earlier| earlier.name == point.name);
+        if let Some(earlier) = earlier {
+            let kind = StationErrorKind::TwiceNamed { name: point.name.clone(), first: earlier.span.clone() };
+            builder.refuse(point.span.clone(), kind);
+        }
+    }
+}
+
+fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
+    let type_of = |name: &Reference| type_of(station, name);
+    for bit in station.points.iter().flat_map(|point| point.kind.expressions()) {
+        let mut errors = Vec::new();
+        let tree: &Expression = &bit.expression;
+        check(tree, &type_of, &mut errors);
+        for error in errors {
+            builder.refuse(bit.place(&error.span), StationErrorKind::Expression(error.kind));
+        }
+    }
+}
+
+fn type_of(station: &Station, name: &Reference) -> Result<Type, ExpressionErrorKind> {
+    let Some(point) = station.points.iter().find(|point| point.name == name.point) else {
+        let near = nearest(&name.point, station.points.iter().map(|point| point.name.as_str()));
+        return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near.map(str::to_owned)));
+    };
+    let fields = point.kind.fields();
+    match fields.iter().find(|field| field.name == name.field) {
+        Some(field) => Ok(field.column.value_type()),
+        None => Err(ExpressionErrorKind::UnknownField {
+            point: name.point.clone(),
+            kind: point.kind.what().to_owned(),
+            field: name.field.clone(),
+            known: fields.iter().map(|field| field.name).filter(|name| !name.is_empty()).collect(),
+        }),
+    }
+}
+
+/// Puts an error of the TOML reader, or of serde, into our own terms.
+///
+/// serde names what it found and what it knows in backticks, in this order.
+fn translate(error: &toml::de::Error, source: &str) -> StationError {
+    let message = error.message();
+    let span: Span = error.span().unwrap_or(0..source.len().min(1));
+    let mut quoted = message.split('`').skip(1).step_by(2).map(str::to_owned);
+    let what = ["field", "variant"].into_iter().find(|what| message.starts_with(&format!("unknown {what} `")));
+    let kind = match what {
+        Some(what) => {
+            let found = quoted.next().unwrap_or_default();
+            let known: Vec<String> = quoted.collect();
+            let near = nearest(&found, known.iter().map(String::as_str)).map(str::to_owned);
+            let top_level = known.iter().any(|name| name == "title");
+            let what = match (what, top_level) {
+                ("variant", _) => "word",
+                (_, true) => "table or key",
+                _ => "key",
+            };
+            StationErrorKind::Unknown { what, found, near, known }
+        }
+        None if message.starts_with("missing field `") => StationErrorKind::Missing(quoted.next().unwrap_or_default()),
+        None => StationErrorKind::File(message.to_owned()),
+    };
+    StationError { kind, span }
+}

@@ -1,0 +1,123 @@
+//! The station file: what is wired, how each line is conditioned, and what follows from it.
+//!
+//! [`parse`] reads the TOML text into a [`Station`]; [`plan::compile`] binds it to the lines of a
+//! recording and gives the engine.
+
+pub mod builder;
+pub mod error;
+mod file;
+pub mod plan;
+#[cfg(test)]
+mod tests;
+
+pub use error::{StationError, StationErrorKind};
+pub use file::{KINDS, parse};
+
+use crate::engine::{Block, Shape};
+use crate::logic::expression::{Expression, Reference, Span, Type};
+use std::fmt::Debug;
+
+/// A whole station.
+#[derive(Debug)]
+pub struct Station {
+    /// What people call it.
+    pub title: Option<String>,
+    /// Its points, in the order of the file.
+    pub points: Vec<Point>,
+}
+
+/// One named thing of the station.
+#[derive(Debug)]
+pub struct Point {
+    /// Its name, one of a kind in the station.
+    pub name: String,
+    /// Where the name stands in the file.
+    pub span: Span,
+    /// What it is.
+    pub kind: Box<dyn PointKind>,
+}
+
+/// What a point gives to others: itself, under an empty name, or a field.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Field {
+    /// What stands after the dot; empty for the point itself.
+    pub name: &'static str,
+    /// Where its values are among the point's columns.
+    pub column: FieldColumn,
+}
+
+/// One of a point's columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FieldColumn {
+    /// A bit, by its number among the point's bits.
+    Bit(usize),
+    /// A count, by its number among the point's counts.
+    Count(usize),
+}
+
+impl FieldColumn {
+    /// The type of its values.
+    pub fn value_type(self) -> Type {
+        match self {
+            FieldColumn::Bit(_) => Type::Bit,
+            FieldColumn::Count(_) => Type::Number,
+        }
+    }
+}
+
+/// What every kind of point can tell of itself.
+///
+/// A new kind is a table that [builds](builder::PointTable) one of these, beside the block that it compiles
+/// to, and one line in the list of [`KINDS`].
+pub trait PointKind: Debug + Send + Sync {
+    /// Its word, with an article: `a counter`.
+    fn what(&self) -> &'static str;
+
+    /// What it gives to others; the point itself first.
+    fn fields(&self) -> &'static [Field];
+
+    /// The expressions that it reads.
+    fn expressions(&self) -> Vec<&BitExpression> {
+        Vec::new()
+    }
+
+    /// The line that it is wired to.
+    fn line(&self) -> Option<&LineName> {
+        None
+    }
+
+    /// The block that does its work, and the columns that it fills.
+    fn compile(&self, branch: &mut plan::BranchBuilder<'_>) -> (Box<dyn Block>, Shape);
+}
+
+/// An expression that is a bit, with its place in the station file.
+#[derive(Debug, Clone)]
+pub struct BitExpression {
+    /// The tree; its places count from the start of the expression.
+    pub expression: Expression,
+    /// Where the expression's text stands in the file.
+    pub span: Span,
+    /// Whether the text stands there letter by letter, so that places within it can be shown.
+    pub verbatim: bool,
+}
+
+impl BitExpression {
+    /// The place in the file of a part of the expression.
+    pub fn place(&self, part: &Span) -> Span {
+        if self.verbatim { self.span.start + part.start..self.span.start + part.end } else { self.span.clone() }
+    }
+
+    /// The points that it names.
+    pub fn points(&self) -> impl Iterator<Item = &str> {
+        self.expression.names().into_iter().map(|(Reference { point, .. }, _)| point.as_str())
+    }
+}
+
+/// The name of a line, with its place in the station file.
+#[derive(Debug, Clone)]
+pub struct LineName {
+    /// The name as the station has it.
+    pub name: String,
+    /// Where it stands.
+    pub span: Span,
+}

@@ -1,0 +1,215 @@
+//! From a station and the lines of a recording to an engine.
+
+use super::builder::Builder;
+use super::{BitExpression, FieldColumn, LineName, Point, Station, StationError, StationErrorKind};
+use crate::engine::{BitSource, Branch, Engine, Shape};
+use crate::lines::{LineKind, RecordedLine};
+use crate::logic::evaluate::Evaluate;
+use crate::logic::expression::Reference;
+use crate::names::nearest;
+use std::collections::HashMap;
+
+/// How many of a recording's lines a message lists.
+const MOST_LISTED: usize = 12;
+
+/// A station bound to the lines of a recording.
+pub struct Plan {
+    /// The engine, at the recording's start.
+    pub engine: Engine,
+    /// The recording's signals that the engine reads, in the order of its lines.
+    pub signals: Vec<usize>,
+}
+
+/// Binds a station to a recording's lines and compiles it.
+///
+/// # Errors
+/// Every line that the recording does not have, or has more than one of, or that has no two levels.
+pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec<StationError>> {
+    let mut errors = Vec::new();
+    let mut signals = Vec::new();
+    let mut lines = HashMap::new();
+    for line in station.points.iter().filter_map(|point| point.kind.line()) {
+        match find_line(line, recorded) {
+            Ok(signal) => {
+                let number = signals.iter().position(|&known| known == signal).unwrap_or(signals.len());
+                if number == signals.len() {
+                    signals.push(signal);
+                }
+                lines.insert(line.name.clone(), number);
+            }
+            Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
+        }
+    }
+    if !errors.is_empty() {
+        return Err(errors);
+    }
+    let branches = branches(station).into_iter().map(|members| compile_branch(station, &members, &lines)).collect();
+    Ok(Plan { engine: Engine::new(branches), signals })
+}
+
+/// The signal of a line's name: a whole name, or the end of one after a dot.
+fn find_line(line: &LineName, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
+    let name = line.name.as_str();
+    let ending = format!(".{name}");
+    let whole: Vec<&RecordedLine> = recorded.iter().filter(|line| line.name == name).collect();
+    let fits = match whole.is_empty() {
+        true => recorded.iter().filter(|line| line.name.ends_with(&ending)).collect(),
+        false => whole,
+    };
+    let Some(first) = fits.first() else {
+        let leaf = |line: &'_ RecordedLine| line.name.rsplit('.').next().unwrap_or_default().to_owned();
+        let known: Vec<String> = recorded.iter().flat_map(|line| [leaf(line), line.name.clone()]).collect();
+        return Err(StationErrorKind::UnknownLine {
+            name: name.to_owned(),
+            near: nearest(name, known.iter().map(String::as_str)).map(str::to_owned),
+            some: recorded.iter().take(MOST_LISTED).map(|line| line.name.clone()).collect(),
+        });
+    };
+    if fits.iter().any(|line| line.signal != first.signal) {
+        let mut names: Vec<String> = fits.iter().map(|line| line.name.clone()).collect();
+        names.dedup();
+        return Err(StationErrorKind::AmbiguousLine { name: name.to_owned(), fits: names });
+    }
+    let (what, remedy) = match &first.kind {
+        LineKind::Level => return Ok(first.signal),
+        LineKind::Vector { width } => {
+            (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
+        }
+        LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
+        LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
+    };
+    Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
+}
+
+/// For each point the numbers of the points that it reads.
+fn reads(station: &Station) -> Vec<Vec<usize>> {
+    let number: HashMap<&str, usize> =
+        station.points.iter().enumerate().map(|(number, point)| (point.name.as_str(), number)).collect();
+    let of = |point: &Point| {
+        let expressions = point.kind.expressions();
+        expressions.iter().flat_map(|bit| bit.points()).filter_map(|name| number.get(name).copied()).collect()
+    };
+    station.points.iter().map(of).collect()
+}
+
+/// The points in an order in which each comes after what it reads; on a loop, the points of the loop.
+fn ordered(reads: &[Vec<usize>]) -> Result<Vec<usize>, Vec<usize>> {
+    #[derive(Clone, Copy, PartialEq)]
+    enum Mark {
+        New,
+        Open,
+        Done,
+    }
+    let mut marks = vec![Mark::New; reads.len()];
+    let mut order = Vec::new();
+    for root in 0..reads.len() {
+        // A path of points, each with the number of its reads that have been followed.
+        let mut path = vec![(root, 0)];
+        while let Some((point, followed)) = path.last_mut() {
+            let point = *point;
+            let (Some(mark), Some(all)) = (marks.get_mut(point), reads.get(point)) else { break };
+            match (*mark, all.get(*followed)) {
+                (Mark::Done, _) => drop(path.pop()),
+                (_, None) => {
+                    *mark = Mark::Done;
+                    order.push(point);
+                    path.pop();
+                }
+                (_, Some(&next)) => {
+                    *mark = Mark::Open;
+                    *followed += 1;
+                    if marks.get(next) == Some(&Mark::Open) {
+                        let ring = path.iter().map(|(point, _)| *point).skip_while(|&point| point != next);
+                        return Err(ring.collect());
+                    }
+                    path.push((next, 0));
+                }
+            }
+        }
+    }
+    Ok(order)
+}
+
+/// Refuses a station whose points wait for one another.
+pub(super) fn check_loops(station: &Station, builder: &mut Builder<'_>) {
+    let Err(ring) = ordered(&reads(station)) else { return };
+    let points: Vec<&Point> = ring.iter().filter_map(|&number| station.points.get(number)).collect();
+    let Some(first) = points.first() else { return };
+    let names = points.iter().chain([first]).map(|point| point.name.clone()).collect();
+    builder.refuse(first.span.clone(), StationErrorKind::Loop(names));
+}
+
+/// The numbers of the points of each branch, each after what it reads.
+fn branches(station: &Station) -> Vec<Vec<usize>> {
+    let reads = reads(station);
+    let order = ordered(&reads).unwrap_or_default();
+    // The branch of each point so far; joining two branches renames the later one.
+    let mut branch: Vec<usize> = (0..reads.len()).collect();
+    for (point, all) in reads.iter().enumerate() {
+        for &read in all {
+            let pair = (branch.get(point).copied(), branch.get(read).copied());
+            let (Some(one), Some(other)) = pair else { continue };
+            branch.iter_mut().filter(|name| **name == one.max(other)).for_each(|name| *name = one.min(other));
+        }
+    }
+    let mut members: Vec<Vec<usize>> = vec![Vec::new(); reads.len()];
+    for point in order {
+        let name = branch.get(point).copied().unwrap_or(point);
+        if let Some(list) = members.get_mut(name) {
+            list.push(point);
+        }
+    }
+    members.retain(|list| !list.is_empty());
+    members
+}
+
+fn compile_branch(station: &Station, members: &[usize], lines: &HashMap<String, usize>) -> Branch {
+    let mut builder = BranchBuilder { branch: Branch::default(), bits: HashMap::new(), lines };
+    for &number in members {
+        let Some(point) = station.points.get(number) else { continue };
+        let (block, shape) = point.kind.compile(&mut builder);
+        let first = builder.branch.add(Some(number), block, shape);
+        for field in point.kind.fields() {
+            let FieldColumn::Bit(bit) = field.column else { continue };
+            let name = Reference { point: point.name.clone(), field: field.name.to_owned() };
+            builder.bits.insert(name, BitSource::Bit(first.bits + bit));
+        }
+    }
+    builder.branch
+}
+
+/// A branch in the making: where the columns of points and lines are.
+pub struct BranchBuilder<'a> {
+    branch: Branch,
+    bits: HashMap<Reference, BitSource>,
+    lines: &'a HashMap<String, usize>,
+}
+
+/// A source that is not there, for what the checks have let through by no means.
+const NOWHERE: BitSource = BitSource::Line(usize::MAX);
+
+impl BranchBuilder<'_> {
+    /// Where to read a line of the recording.
+    pub fn line(&self, line: &LineName) -> BitSource {
+        self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
+    }
+
+    /// Where to read a bit whose edges count: a point's own column, with its pulses of width 0.
+    pub fn counted(&mut self, bit: &BitExpression) -> BitSource {
+        match bit.expression.as_name() {
+            Some(name) => self.name(name),
+            None => self.settled(bit),
+        }
+    }
+
+    /// Where to read a bit as it stands after each instant.
+    pub fn settled(&mut self, bit: &BitExpression) -> BitSource {
+        let block = Evaluate::new(bit.expression.clone(), |name| self.name(name));
+        let first = self.branch.add(None, Box::new(block), Shape { bits: 1, counts: 0 });
+        BitSource::Bit(first.bits)
+    }
+
+    fn name(&self, name: &Reference) -> BitSource {
+        self.bits.get(name).copied().unwrap_or(NOWHERE)
+    }
+}

@@ -1,0 +1,122 @@
+//! What each point did over a recording, as plain data.
+
+use crate::account::Rejected;
+use crate::column::BitColumn;
+use crate::time::Nanos;
+use serde::Serialize;
+
+/// What one point did.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PointSummary {
+    /// An input.
+    Input(InputSummary),
+    /// A counter.
+    Counter(CounterSummary),
+    /// Any other bit point.
+    Bit(Tally),
+}
+
+/// Changes and time of a bit. Serialises as a bit point's summary.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct Tally {
+    /// How often it went on.
+    pub rising: u64,
+    /// How often it went off.
+    pub falling: u64,
+    /// Its last state; `None` if it never had one.
+    #[serde(rename = "final")]
+    pub last: Option<bool>,
+    /// How long it was on.
+    #[serde(rename = "on_ns")]
+    pub on: Nanos,
+    /// Where the time of a state that is on has been counted up to.
+    #[serde(skip)]
+    counted_until: Nanos,
+}
+
+impl Tally {
+    /// Takes in one window of the bit.
+    pub fn take(&mut self, column: &BitColumn, until: Nanos) {
+        let Some(level) = column.level else { return };
+        if self.last.is_none() {
+            self.counted_until = self.counted_until.max(column.since);
+        }
+        let toggles = column.toggles.len() as u64;
+        let (first, second) = (toggles.div_ceil(2), toggles / 2);
+        let (rising, falling) = if level { (second, first) } else { (first, second) };
+        self.rising += rising;
+        self.falling += falling;
+        // Each change to off ends a time on, each change to on starts one: sums instead of pairs.
+        let mut signed = 0u64;
+        for pair in column.toggles.chunks(2) {
+            let (even, odd) = (pair.first().copied().unwrap_or_default(), pair.get(1).copied().unwrap_or_default());
+            signed = signed.wrapping_add(even.0).wrapping_sub(odd.0);
+        }
+        let ends = if level { signed } else { signed.wrapping_neg() };
+        let last = column.last_level().unwrap_or(level);
+        let opened = if level { self.counted_until.0 } else { 0 };
+        let closes = if last { until.0 } else { 0 };
+        self.on.0 = self.on.0.wrapping_add(ends).wrapping_sub(opened).wrapping_add(closes);
+        self.counted_until = until;
+        self.last = Some(last);
+    }
+
+    /// Starts the counts anew at `from`; the state stays.
+    pub fn start_counting(&mut self, from: Nanos) {
+        *self = Tally { last: self.last, counted_until: from, ..Tally::default() };
+    }
+
+    /// The tally at the recording's last time `end`.
+    ///
+    /// The engine works up to and including `end`, one nanosecond further than time is counted.
+    pub fn ended(mut self, end: Nanos) -> Tally {
+        if self.last == Some(true) && self.counted_until > end {
+            self.on = self.on.saturating_sub(self.counted_until - end);
+        }
+        self
+    }
+}
+
+/// What an input did.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InputSummary {
+    /// The line it is wired to.
+    pub line: String,
+    /// All edges of that line.
+    pub raw_edges: u64,
+    /// Those that a change of the input answers to.
+    pub accepted: u64,
+    /// How often the input went on.
+    pub rising: u64,
+    /// How often it went off.
+    pub falling: u64,
+    /// Edges thrown away, by rule.
+    pub rejected: Rejected,
+    /// Edges whose fate the recording's end left open.
+    pub pending: u64,
+    /// The last state; `None` if the line never had a level.
+    #[serde(rename = "final")]
+    pub last: Option<bool>,
+    /// How long the input was on.
+    #[serde(rename = "on_ns")]
+    pub on: Nanos,
+}
+
+/// What a counter did.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CounterSummary {
+    /// The last value; `None` if the counter never started.
+    pub value: Option<i64>,
+    /// All counts since the start, whatever became of the value.
+    pub total: i64,
+    /// How many presets the value has reached.
+    pub band: i64,
+    /// Whether it has reached the last one.
+    pub done: bool,
+    /// For each preset how often it was reached, counting upward.
+    pub preset_hits: Vec<u64>,
+    /// How often the value went from one limit to the other.
+    pub wraps: u64,
+    /// Counts that a limit swallowed.
+    pub lost: u64,
+}

@@ -1,0 +1,139 @@
+//! Times and lengths of time, in whole nanoseconds.
+
+use serde::Serialize;
+use std::fmt;
+use std::ops::{Add, AddAssign, Sub};
+
+/// A time since the start of the recording, or a length of time, in nanoseconds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize)]
+#[serde(transparent)]
+#[repr(transparent)]
+pub struct Nanos(pub u64);
+
+/// The furthest from zero that a file's own time may be, in nanoseconds: 146 years.
+///
+/// Half of what `i64` holds, so that sums of two times never overflow.
+pub const MOST_FILE_TIME_NS: i64 = 1 << 62;
+
+impl Nanos {
+    /// The length of time as seconds; exact below 2^53 ns (104 days).
+    pub fn seconds(self) -> f64 {
+        self.0 as f64 / 1e9
+    }
+
+    /// The time before this one by `other`, or zero.
+    pub fn saturating_sub(self, other: Nanos) -> Nanos {
+        Nanos(self.0.saturating_sub(other.0))
+    }
+}
+
+impl Add for Nanos {
+    type Output = Nanos;
+    #[inline]
+    fn add(self, other: Nanos) -> Nanos {
+        Nanos(self.0 + other.0)
+    }
+}
+
+impl Sub for Nanos {
+    type Output = Nanos;
+    #[inline]
+    fn sub(self, other: Nanos) -> Nanos {
+        Nanos(self.0 - other.0)
+    }
+}
+
+impl AddAssign for Nanos {
+    #[inline]
+    fn add_assign(&mut self, other: Nanos) {
+        self.0 += other.0;
+    }
+}
+
+/// A length of time as a person reads it: exact, in the largest unit that leaves it at least 1.
+impl fmt::Display for Nanos {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (unit, size) = match self.0 {
+            0 => ("s", 1_000_000_000),
+            1..1_000 => ("ns", 1),
+            1_000..1_000_000 => ("µs", 1_000),
+            1_000_000..1_000_000_000 => ("ms", 1_000_000),
+            _ => ("s", 1_000_000_000),
+        };
+        let decimals = decimal_places(size);
+        let rest = format!("{:0decimals$}", self.0 % size);
+        let rest = rest.trim_end_matches('0');
+        let text = match rest {
+            "" => format!("{} {unit}", self.0 / size),
+            _ => format!("{}.{rest} {unit}", self.0 / size),
+        };
+        formatter.pad(&text)
+    }
+}
+
+fn decimal_places(size: u64) -> usize {
+    size.ilog10() as usize
+}
+
+/// A half-open stretch of time `[from, until)` that the engine works through at once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Window {
+    /// The first time that belongs to the window.
+    pub from: Nanos,
+    /// The first time that no longer does.
+    pub until: Nanos,
+}
+
+/// The file's own time of a recording's first time, in nanoseconds; may be negative.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[serde(transparent)]
+pub struct Origin(pub i64);
+
+impl Origin {
+    /// The file's own time, in nanoseconds, of a time since the recording's start.
+    pub fn file_time_ns(self, time: Nanos) -> i64 {
+        self.0.saturating_add(i64::try_from(time.0).unwrap_or(i64::MAX))
+    }
+
+    /// The time since the recording's start of a file's own time; `None` where it lies before the start.
+    pub fn since_start(self, file_time_ns: i64) -> Option<Nanos> {
+        let since = i128::from(file_time_ns) - i128::from(self.0);
+        u64::try_from(since).ok().map(Nanos)
+    }
+}
+
+/// A file's own time as seconds with all nine decimals: `-0.000001500`.
+pub fn seconds_text(file_time_ns: i64) -> String {
+    let sign = if file_time_ns < 0 { "-" } else { "" };
+    let size = file_time_ns.unsigned_abs();
+    format!("{sign}{}.{:09}", size / 1_000_000_000, size % 1_000_000_000)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lengths_of_time_print_exactly_in_a_sensible_unit() {
+        let cases = [
+            (0, "0 s"),
+            (999, "999 ns"),
+            (1_500, "1.5 µs"),
+            (8_000_000, "8 ms"),
+            (3_204_118_000, "3.204118 s"),
+            (1_000_000_001, "1.000000001 s"),
+        ];
+        for (nanos, text) in cases {
+            assert_eq!(Nanos(nanos).to_string(), text);
+        }
+    }
+
+    #[test]
+    fn file_times_go_there_and_back_over_a_negative_origin() {
+        let origin = Origin(-1_500);
+        assert_eq!(origin.file_time_ns(Nanos(500)), -1_000);
+        assert_eq!(origin.since_start(-1_000), Some(Nanos(500)));
+        assert_eq!(origin.since_start(-1_501), None);
+        assert_eq!(seconds_text(-1_500), "-0.000001500");
+    }
+}

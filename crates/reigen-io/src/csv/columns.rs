@@ -1,0 +1,153 @@
+//! What each column of a CSV is: the time, levels, numbers.
+
+use super::record::Record;
+use crate::error::{Fault, FaultKind, shown};
+use crate::options::{ReadOptions, Thresholds};
+use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::quantity::{Decimal, SampleRate};
+
+/// Names of a time column, and the power of ten from its unit to nanoseconds.
+const TIME_COLUMNS: [(&str, i32); 4] = [("time_s", 9), ("time_ms", 6), ("time_us", 3), ("time_ns", 0)];
+
+/// What the header and the first rows say.
+#[derive(Debug)]
+pub(super) struct Layout {
+    pub(super) lines: Vec<RecordedLine>,
+    /// The header's cells.
+    pub(super) names: Vec<String>,
+    /// What each cell of a row is.
+    pub(super) columns: Vec<Column>,
+    /// The rate of rows without times.
+    pub(super) rate: Option<SampleRate>,
+    pub(super) thresholds: Option<Thresholds>,
+    pub(super) bits: usize,
+    pub(super) numbers: usize,
+    wanted: Vec<bool>,
+}
+
+/// What the cells of one column are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Column {
+    /// The time, with the power of ten that makes nanoseconds of it.
+    Time(i32),
+    /// 0 or 1.
+    Levels { signal: usize },
+    /// A number of which the thresholds make a level.
+    Digitised { signal: usize },
+    /// A number.
+    Numbers { number: usize },
+    /// Words, which no point can use.
+    Words,
+}
+
+/// What the first rows show of a column.
+#[derive(Debug, Clone, PartialEq)]
+enum Look {
+    Levels,
+    Number { why: String },
+    Words { why: String },
+}
+
+impl Layout {
+    /// Makes sense of the header and of the rows at hand.
+    pub(super) fn new(
+        names: Vec<String>,
+        options: &ReadOptions,
+        rows: &[u8],
+        at_end: bool,
+        line: u64,
+    ) -> Result<Self, Fault> {
+        let first = names.first().cloned().unwrap_or_default();
+        let time = TIME_COLUMNS.iter().find(|(name, _)| *name == first).map(|(_, power)| *power);
+        let refuse = |kind| Err(Fault { line: 1, kind });
+        if names.iter().all(|name| Decimal::parse(name.as_bytes()).is_some()) {
+            return refuse(FaultKind::NoHeader(shown(names.join(",").as_bytes())));
+        }
+        match (time, options.sample_rate) {
+            (Some(_), Some(_)) => return refuse(FaultKind::TwoTimes(first)),
+            (None, None) => return refuse(FaultKind::NoTimeColumn(shown(first.as_bytes()))),
+            _ => {}
+        }
+        let looks = look_at(rows, at_end, names.len(), line);
+        let mut layout = Self {
+            lines: Vec::new(),
+            columns: Vec::new(),
+            rate: options.sample_rate,
+            thresholds: options.thresholds,
+            bits: 0,
+            numbers: 0,
+            wanted: Vec::new(),
+            names,
+        };
+        for (number, look) in looks.into_iter().enumerate() {
+            let column = match (number, time) {
+                (0, Some(power)) => Column::Time(power),
+                _ => layout.add_line(number, look),
+            };
+            layout.columns.push(column);
+        }
+        Ok(layout)
+    }
+
+    fn add_line(&mut self, column: usize, look: Look) -> Column {
+        let name = self.names.get(column).cloned().unwrap_or_default();
+        let digitised = self.thresholds.is_some() && matches!(look, Look::Number { .. });
+        let (kind, column) = match look {
+            Look::Levels => (LineKind::Level, Column::Levels { signal: self.bits }),
+            Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.bits }),
+            Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.numbers }),
+            Look::Words { why } => (LineKind::Number { why }, Column::Words),
+        };
+        let signal = match kind {
+            LineKind::Level => &mut self.bits,
+            _ => &mut self.numbers,
+        };
+        self.lines.push(RecordedLine { name, signal: *signal, kind });
+        *signal += 1;
+        column
+    }
+
+    /// Says which number signals are wanted.
+    pub(super) fn want_numbers(&mut self, numbers: &[usize]) {
+        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
+    }
+
+    /// Whether a number signal is wanted.
+    pub(super) fn wants(&self, number: usize) -> bool {
+        self.wanted.get(number).copied().unwrap_or(false)
+    }
+}
+
+/// Looks at the rows at hand: a column of nothing but 0 and 1 has levels.
+fn look_at(rows: &[u8], at_end: bool, columns: usize, mut line: u64) -> Vec<Look> {
+    let mut looks = vec![Look::Levels; columns];
+    let mut record = Record::default();
+    let mut rest = rows;
+    while let Some(found) = record.read(rest, at_end) {
+        if found.consumed == 0 {
+            break;
+        }
+        for (number, look) in looks.iter_mut().enumerate().take(record.len()) {
+            let first = rest.len() == rows.len();
+            look.see(record.cell(number), line + found.lines_before, first);
+        }
+        line += found.lines;
+        rest = rest.get(found.consumed..).unwrap_or_default();
+    }
+    looks
+}
+
+impl Look {
+    fn see(&mut self, cell: &[u8], line: u64, first: bool) {
+        if *self != Look::Levels || matches!(cell, b"0" | b"1") {
+            return;
+        }
+        let found = shown(cell);
+        if Decimal::parse(cell).is_some() {
+            *self = Look::Number { why: format!("a number (`{found}` in line {line})") };
+        } else if first {
+            // A word further down, in a column that had levels, is refused where it stands.
+            *self = Look::Words { why: format!("a column of words (`{found}` in line {line})") };
+        }
+    }
+}

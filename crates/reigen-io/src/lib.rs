@@ -1,0 +1,14 @@
+//! Recordings in and out: readers that fill the core's columns in pieces, and writers of what came of them.
+
+pub mod error;
+pub mod events;
+pub mod options;
+pub mod output_file;
+pub mod recording;
+pub mod trace;
+
+mod chunks;
+mod csv;
+mod piece;
+mod stitch;
+mod vcd;

@@ -1,0 +1,153 @@
+//! Output files that appear whole, under their name, or not at all.
+
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use tempfile::NamedTempFile;
+use thiserror::Error;
+
+/// Why an output file could not be written.
+#[derive(Debug, Error)]
+pub enum OutputError {
+    /// Its folder does not exist.
+    #[error("cannot write {}: there is no folder {}", path.display(), folder.display())]
+    NoFolder {
+        /// The file.
+        path: PathBuf,
+        /// The folder that is not there.
+        folder: PathBuf,
+    },
+    /// A folder has its name.
+    #[error("cannot write {}: it is a folder", .0.display())]
+    IsFolder(PathBuf),
+    /// Its ending tells no format.
+    #[error("cannot tell the format of {} by its ending", path.display())]
+    Ending {
+        /// The file.
+        path: PathBuf,
+        /// The endings that are known.
+        known: &'static str,
+    },
+    /// The system says no.
+    #[error("cannot write {}: {source}", path.display())]
+    Io {
+        /// The file.
+        path: PathBuf,
+        /// What the system says.
+        source: io::Error,
+    },
+}
+
+impl OutputError {
+    /// What to do about it.
+    pub fn help(&self) -> Option<String> {
+        match self {
+            Self::NoFolder { .. } => Some("make the folder first, or name another".to_owned()),
+            Self::IsFolder(_) => Some("name a file".to_owned()),
+            Self::Ending { known, .. } => Some(format!("known endings: {known}")),
+            Self::Io { .. } => None,
+        }
+    }
+}
+
+/// A file in the making, beside the place where it is to stand.
+pub struct OutputFile {
+    path: PathBuf,
+    writer: BufWriter<Target>,
+}
+
+enum Target {
+    /// A plain file, renamed once it is whole.
+    Temporary(NamedTempFile),
+    /// A device or pipe, which can only be written to as it is.
+    Direct(File),
+}
+
+impl Write for Target {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        match self {
+            Target::Temporary(file) => file.write(bytes),
+            Target::Direct(file) => file.write(bytes),
+        }
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        match self {
+            Target::Temporary(file) => file.flush(),
+            Target::Direct(file) => file.flush(),
+        }
+    }
+}
+
+impl OutputFile {
+    /// Begins a file that is to stand at `path`.
+    ///
+    /// # Errors
+    /// Where the folder is missing or cannot be written to.
+    pub fn create(path: &Path) -> Result<Self, OutputError> {
+        let folder = match path.parent() {
+            Some(folder) if folder != Path::new("") => folder,
+            _ => Path::new("."),
+        };
+        if path.is_dir() {
+            return Err(OutputError::IsFolder(path.to_owned()));
+        }
+        if !folder.is_dir() {
+            return Err(OutputError::NoFolder { path: path.to_owned(), folder: folder.to_owned() });
+        }
+        let special = path.metadata().is_ok_and(|data| !data.is_file());
+        let target = match special {
+            true => File::options().write(true).open(path).map(Target::Direct),
+            false => tempfile::Builder::new().prefix(".reigen-").tempfile_in(folder).map(Target::Temporary),
+        };
+        let target = target.map_err(|source| OutputError::Io { path: path.to_owned(), source })?;
+        Ok(Self { path: path.to_owned(), writer: BufWriter::with_capacity(1 << 18, target) })
+    }
+
+    /// Where the file is to stand.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Turns an error of writing into one that names the file.
+    pub fn explain(&self, source: io::Error) -> OutputError {
+        OutputError::Io { path: self.path.clone(), source }
+    }
+
+    /// Puts the whole file in its place.
+    ///
+    /// # Errors
+    /// Where the last bytes cannot be written, or the file not put in its place.
+    pub fn finish(self) -> Result<(), OutputError> {
+        let Self { path, writer } = self;
+        let explain = |source| OutputError::Io { path: path.clone(), source };
+        let target = writer.into_inner().map_err(|error| explain(error.into_error()))?;
+        match target {
+            Target::Direct(mut file) => file.flush().map_err(explain),
+            Target::Temporary(file) => {
+                readable_by_all(&file).map_err(explain)?;
+                file.persist(&path).map(drop).map_err(|error| explain(error.error))
+            }
+        }
+    }
+}
+
+/// A temporary file is private at first; the finished one has the rights of any new file.
+fn readable_by_all(file: &NamedTempFile) -> io::Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        file.as_file().set_permissions(std::fs::Permissions::from_mode(0o644))?;
+    }
+    #[cfg(not(unix))]
+    let _ = file;
+    Ok(())
+}
+
+impl Write for OutputFile {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.writer.write(bytes)
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        self.writer.flush()
+    }
+}

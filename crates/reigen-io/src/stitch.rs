@@ -1,0 +1,133 @@
+//! Joins the pieces of a recording into the columns of the lines that are wanted.
+
+use crate::piece::{Level, Piece, Unknown};
+use reigen_core::lines::{LineColumns, join};
+use reigen_core::time::Nanos;
+
+/// What is known of each two-level signal up to the last piece.
+#[derive(Debug, Default)]
+pub(crate) struct Stitcher {
+    signals: Vec<Signal>,
+    /// For each number signal the column it fills, if it is wanted.
+    readings: Vec<Option<usize>>,
+    /// The stretch in which edges are counted, both ends included.
+    counted: (Nanos, Option<Nanos>),
+    /// Edges of all two-level signals in that stretch.
+    pub(crate) edges: u64,
+    /// Edges of one signal that share their nanosecond with the edge before; `None` where they are not counted.
+    pub(crate) met: Option<u64>,
+}
+
+/// What is known of one two-level signal.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Signal {
+    /// The column it fills, if it is wanted.
+    column: Option<usize>,
+    level: Option<bool>,
+    last_edge: Option<Nanos>,
+    /// When its first level came.
+    pub(crate) since: Option<Nanos>,
+    /// How many unknown values it took.
+    pub(crate) unknown_values: u64,
+    /// How long it was unknown after it had been known.
+    pub(crate) unknown_time: Nanos,
+    /// Unknown since.
+    open: Option<Nanos>,
+}
+
+impl Stitcher {
+    /// For `bits` two-level signals and `numbers` number signals; `wanted` fill columns in their order.
+    pub(crate) fn new(bits: usize, numbers: usize, wanted_bits: &[usize], wanted_numbers: &[usize]) -> Self {
+        let mut signals = vec![Signal::default(); bits];
+        for (column, &signal) in wanted_bits.iter().enumerate() {
+            if let Some(signal) = signals.get_mut(signal) {
+                signal.column = Some(column);
+            }
+        }
+        let mut readings = vec![None; numbers];
+        for (column, &signal) in wanted_numbers.iter().enumerate() {
+            if let Some(reading) = readings.get_mut(signal) {
+                *reading = Some(column);
+            }
+        }
+        Self { signals, readings, ..Self::default() }
+    }
+
+    /// Counts edges only from `from` to `to`, both included.
+    pub(crate) fn count_within(&mut self, from: Nanos, to: Option<Nanos>) {
+        self.counted = (from, to);
+    }
+
+    /// The signals that are wanted, in the order of their columns.
+    pub(crate) fn wanted(&self) -> impl Iterator<Item = (usize, &Signal)> {
+        self.signals.iter().filter_map(|signal| Some((signal.column?, signal)))
+    }
+
+    /// Joins one piece.
+    pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) {
+        for (signal, column) in self.signals.iter_mut().zip(&piece.columns) {
+            if column.changes.is_empty() && column.unknown.values == 0 {
+                continue;
+            }
+            signal.take_unknown(&column.unknown, column.changes.first().copied());
+            if column.level == Level::Unnamed {
+                continue;
+            }
+            let last_level = column.level == Level::High;
+            let joined = join(signal.level, &column.changes, last_level);
+            signal.level = Some(last_level);
+            if let Some((since, _)) = joined.start {
+                signal.since = Some(since);
+            }
+            self.edges += edges_within(joined.edges, self.counted);
+            if let Some(met) = &mut self.met {
+                *met += signal.count_met(joined.edges);
+            }
+            if let Some(line) = signal.column {
+                lines.append(line, joined);
+            }
+        }
+        for &(signal, time, value) in &piece.readings {
+            if let Some(Some(column)) = self.readings.get(signal) {
+                lines.append_reading(*column, time, value);
+            }
+        }
+    }
+
+    /// Ends the recording at `end`: what is unknown then was so up to it.
+    pub(crate) fn finish(&mut self, end: Nanos) {
+        for signal in &mut self.signals {
+            if let (Some(since), Some(_)) = (signal.open.take(), signal.level) {
+                signal.unknown_time += end.saturating_sub(since);
+            }
+        }
+    }
+}
+
+impl Signal {
+    fn take_unknown(&mut self, unknown: &Unknown, first_known: Option<Nanos>) {
+        self.unknown_values += unknown.values;
+        let was_known = self.level.is_some();
+        let leading = self.open.or(unknown.leading);
+        match (first_known, leading) {
+            (Some(known), Some(since)) if was_known => self.unknown_time += known.saturating_sub(since),
+            _ => {}
+        }
+        self.unknown_time += unknown.time;
+        self.open = if first_known.is_some() { unknown.open } else { leading };
+    }
+
+    /// Edges that share their nanosecond with the edge before.
+    fn count_met(&mut self, edges: &[Nanos]) -> u64 {
+        let Some(first) = edges.first() else { return 0 };
+        let across = u64::from(self.last_edge == Some(*first));
+        self.last_edge = edges.last().copied();
+        across + edges.windows(2).filter(|pair| pair.first() == pair.last()).count() as u64
+    }
+}
+
+fn edges_within(edges: &[Nanos], (from, to): (Nanos, Option<Nanos>)) -> u64 {
+    let before = if from == Nanos(0) { 0 } else { edges.partition_point(|&edge| edge < from) };
+    let through = to.map_or(edges.len(), |to| edges.partition_point(|&edge| edge <= to));
+    (through.saturating_sub(before)) as u64
+}

@@ -1,0 +1,182 @@
+//! A trace: all points, and the raw lines they come from, as a VCD (IEEE 1364).
+
+use crate::output_file::{OutputError, OutputFile};
+use reigen_core::column::{BitColumn, CountColumn};
+use reigen_core::time::{Nanos, Origin, Window, seconds_text};
+use std::io::{self, Write};
+use std::path::Path;
+
+/// A signal of the trace.
+#[derive(Debug, Clone, Copy)]
+pub enum Column<'a> {
+    /// Two levels.
+    Bit(&'a BitColumn),
+    /// A whole number.
+    Count(&'a CountColumn),
+}
+
+/// What kind of signal a name stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Shape {
+    /// Two levels.
+    Bit,
+    /// A whole number.
+    Count,
+}
+
+/// A trace in the making.
+pub struct TraceFile {
+    file: OutputFile,
+    /// What is added to a time since the start.
+    shift: Origin,
+    /// What each signal showed last.
+    shown: Vec<Option<i64>>,
+    last_mark: Option<Nanos>,
+    changes: Vec<(Nanos, usize, i64)>,
+    shapes: Vec<Shape>,
+}
+
+/// What the signals are called and where the times begin.
+#[derive(Debug)]
+pub struct Names<'a> {
+    /// The station's points, under their names.
+    pub points: Vec<(&'a str, Shape)>,
+    /// The raw lines.
+    pub lines: Vec<&'a str>,
+    /// The file's own first time.
+    pub origin: Origin,
+}
+
+impl TraceFile {
+    /// Begins a trace at `path`. Its signals are first the points, then the lines.
+    ///
+    /// A VCD knows no negative times: where the recording has such, the trace begins at 0 and says so.
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    pub fn create(path: &Path, names: &Names<'_>) -> Result<Self, OutputError> {
+        let mut file = OutputFile::create(path)?;
+        write_header(&mut file, names).map_err(|error| file.explain(error))?;
+        let shapes: Vec<Shape> =
+            names.points.iter().map(|(_, shape)| *shape).chain(names.lines.iter().map(|_| Shape::Bit)).collect();
+        Ok(Self {
+            file,
+            shift: Origin(names.origin.0.max(0)),
+            shown: vec![None; shapes.len()],
+            last_mark: None,
+            changes: Vec::new(),
+            shapes,
+        })
+    }
+
+    /// Writes what the signals did in one window; `columns` come in the order of the names.
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    pub fn write<'a>(
+        &mut self,
+        window: Window,
+        columns: impl IntoIterator<Item = Column<'a>>,
+    ) -> Result<(), OutputError> {
+        self.changes.clear();
+        for (signal, column) in columns.into_iter().enumerate() {
+            let known = self.shown.get(signal).copied().flatten().is_some();
+            match column {
+                Column::Bit(column) => bit_changes(signal, column, known, window, &mut self.changes),
+                Column::Count(column) => count_changes(signal, column, known, window, &mut self.changes),
+            }
+        }
+        self.changes.sort_by_key(|change| change.0);
+        self.write_changes().map_err(|error| self.file.explain(error))
+    }
+
+    fn write_changes(&mut self) -> io::Result<()> {
+        for &(time, signal, value) in &self.changes {
+            let (Some(shown), Some(shape)) = (self.shown.get_mut(signal), self.shapes.get(signal)) else { continue };
+            if *shown == Some(value) {
+                continue;
+            }
+            *shown = Some(value);
+            if self.last_mark != Some(time) {
+                self.last_mark = Some(time);
+                writeln!(self.file, "#{}", self.shift.file_time_ns(time))?;
+            }
+            match shape {
+                Shape::Bit => writeln!(self.file, "{value}{}", code(signal))?,
+                Shape::Count => writeln!(self.file, "b{value:b} {}", code(signal))?,
+            }
+        }
+        Ok(())
+    }
+
+    /// Ends the trace at `end` and puts it in its place.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn finish(mut self, end: Nanos) -> Result<(), OutputError> {
+        if self.last_mark != Some(end) {
+            let time = self.shift.file_time_ns(end);
+            writeln!(self.file, "#{time}").map_err(|error| self.file.explain(error))?;
+        }
+        self.file.finish()
+    }
+}
+
+fn bit_changes(signal: usize, column: &BitColumn, known: bool, window: Window, changes: &mut Vec<(Nanos, usize, i64)>) {
+    let Some(mut level) = column.level else { return };
+    if !known {
+        changes.push((column.since.max(window.from), signal, i64::from(level)));
+    }
+    for &time in &column.toggles {
+        level = !level;
+        changes.push((time, signal, i64::from(level)));
+    }
+}
+
+fn count_changes(
+    signal: usize,
+    column: &CountColumn,
+    known: bool,
+    window: Window,
+    changes: &mut Vec<(Nanos, usize, i64)>,
+) {
+    if let (Some(value), false) = (column.before, known) {
+        changes.push((window.from, signal, value));
+    }
+    changes.extend(column.times.iter().zip(&column.values).map(|(&time, &value)| (time, signal, value)));
+}
+
+fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
+    if names.origin.0 < 0 {
+        let start = seconds_text(names.origin.0);
+        writeln!(file, "$comment time 0 here is {start} s in the recording $end")?;
+    }
+    writeln!(file, "$timescale 1 ns $end\n$scope module station $end")?;
+    for (number, (name, shape)) in names.points.iter().enumerate() {
+        let code = code(number);
+        match shape {
+            Shape::Bit => writeln!(file, "$var wire 1 {code} {name} $end")?,
+            Shape::Count => writeln!(file, "$var integer 64 {code} {name} $end")?,
+        }
+    }
+    writeln!(file, "$upscope $end\n$scope module raw $end")?;
+    for (number, name) in names.lines.iter().enumerate() {
+        // White space would part the name.
+        let name = name.replace(char::is_whitespace, "_");
+        writeln!(file, "$var wire 1 {} {name} $end", code(names.points.len() + number))?;
+    }
+    writeln!(file, "$upscope $end\n$enddefinitions $end")
+}
+
+/// The identifier code of a signal: its number to the base 94 in printable letters.
+fn code(mut number: usize) -> String {
+    let mut code = String::new();
+    loop {
+        code.push(char::from(b'!' + (number % 94) as u8));
+        number /= 94;
+        if number == 0 {
+            return code;
+        }
+        number -= 1;
+    }
+}

@@ -1,0 +1,228 @@
+//! What the declarations of a VCD say: its variables, its names, its timescale.
+
+use super::codes::Codes;
+use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+
+/// All that the value changes need to know.
+#[derive(Debug)]
+pub(super) struct Layout {
+    pub(super) codes: Codes,
+    /// What each code stands for.
+    pub(super) targets: Vec<Target>,
+    pub(super) scale: Scale,
+    pub(super) lines: Vec<RecordedLine>,
+    /// How many two-level signals there are.
+    pub(super) bits: usize,
+    /// How many number signals there are.
+    pub(super) numbers: usize,
+    /// Which of them are wanted.
+    wanted: Vec<bool>,
+}
+
+/// What an identifier code stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Target {
+    /// A two-level signal.
+    Bit(usize),
+    /// A vector: its bits, the leftmost first, and itself as a number.
+    Vector { first: usize, width: usize, number: usize, signed: bool },
+    /// A real number.
+    Real { number: usize },
+    /// Something that is no signal.
+    Other,
+}
+
+impl Target {
+    /// What it is, for a message.
+    pub(super) fn size(self) -> String {
+        match self {
+            Target::Bit(_) => "one bit".to_owned(),
+            Target::Vector { width, .. } => format!("{width} bits"),
+            Target::Real { .. } => "a real number".to_owned(),
+            Target::Other => "no signal".to_owned(),
+        }
+    }
+}
+
+impl Layout {
+    /// Says which number signals are wanted.
+    pub(super) fn want_numbers(&mut self, numbers: &[usize]) {
+        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
+    }
+
+    /// Whether a number signal is wanted.
+    pub(super) fn wants(&self, number: usize) -> bool {
+        self.wanted.get(number).copied().unwrap_or(false)
+    }
+
+    /// The name of what a code stands for, with its size, for a message.
+    pub(super) fn describe(&self, target: Target) -> String {
+        let line = self.lines.iter().find(|line| match (target, &line.kind) {
+            (Target::Bit(signal), LineKind::Level) => line.signal == signal,
+            (Target::Vector { number, .. }, LineKind::Vector { .. }) => line.signal == number,
+            (Target::Real { number }, LineKind::Real) => line.signal == number,
+            _ => false,
+        });
+        let name = line.map_or("without a name", |line| line.name.as_str());
+        format!("`{name}` of {}", target.size())
+    }
+}
+
+/// Collects declarations into a layout.
+#[derive(Debug, Default)]
+pub(super) struct LayoutBuilder {
+    codes: Codes,
+    targets: Vec<Target>,
+    lines: Vec<RecordedLine>,
+    bits: usize,
+    numbers: usize,
+}
+
+/// The most bits that all vectors together may have.
+const MOST_BITS: usize = 1 << 20;
+
+impl LayoutBuilder {
+    /// Adds a variable under its whole name; says why it cannot be.
+    pub(super) fn add(&mut self, kind: &str, width: usize, code: &[u8], name: &str) -> Result<(), &'static str> {
+        if width == 0 {
+            return Err("a variable has at least one bit");
+        }
+        if self.bits.saturating_add(width) > MOST_BITS {
+            return Err("more than a million bits in all");
+        }
+        let target = match self.codes.get(code).and_then(|number| self.targets.get(number as usize)) {
+            Some(&known) if self.same(known, kind, width) => known,
+            Some(_) => return Err("its identifier code stands for a variable of another size"),
+            None => self.new_target(kind, width, code),
+        };
+        self.name(target, name);
+        Ok(())
+    }
+
+    fn same(&self, known: Target, kind: &str, width: usize) -> bool {
+        match known {
+            Target::Bit(_) => width == 1 && !is_real(kind),
+            Target::Vector { width: known, .. } => width == known && !is_real(kind),
+            Target::Real { .. } => is_real(kind),
+            Target::Other => true,
+        }
+    }
+
+    fn new_target(&mut self, kind: &str, width: usize, code: &[u8]) -> Target {
+        let target = if is_real(kind) {
+            self.numbers += 1;
+            Target::Real { number: self.numbers - 1 }
+        } else if kind == "string" {
+            Target::Other
+        } else if width == 1 {
+            self.bits += 1;
+            Target::Bit(self.bits - 1)
+        } else {
+            self.bits += width;
+            self.numbers += 1;
+            Target::Vector { first: self.bits - width, width, number: self.numbers - 1, signed: kind == "integer" }
+        };
+        self.codes.insert(code, self.targets.len() as u32);
+        self.targets.push(target);
+        target
+    }
+
+    /// Gives a target a name: `bus[7:0]` names eight lines and one vector.
+    fn name(&mut self, target: Target, name: &str) {
+        let line = |name: String, signal, kind| RecordedLine { name, signal, kind };
+        match target {
+            Target::Other => {}
+            Target::Real { number } => self.lines.push(line(name.to_owned(), number, LineKind::Real)),
+            Target::Bit(signal) => {
+                let name = name.strip_suffix("[0:0]").unwrap_or(name);
+                self.lines.push(line(name.to_owned(), signal, LineKind::Level));
+            }
+            Target::Vector { first, width, number, .. } => {
+                let (base, range) = split_range(name);
+                let (left, right) = range
+                    .filter(|(left, right)| left.abs_diff(*right) as usize + 1 == width)
+                    .unwrap_or((width as i64 - 1, 0));
+                self.lines.push(line(base.to_owned(), number, LineKind::Vector { width }));
+                for place in 0..width {
+                    let index = if left >= right { left - place as i64 } else { left + place as i64 };
+                    self.lines.push(line(format!("{base}[{index}]"), first + place, LineKind::Level));
+                }
+            }
+        }
+    }
+
+    /// All declarations together.
+    pub(super) fn build(self, scale: Scale) -> Layout {
+        let Self { codes, targets, lines, bits, numbers } = self;
+        Layout { codes, targets, scale, lines, bits, numbers, wanted: Vec::new() }
+    }
+}
+
+fn is_real(kind: &str) -> bool {
+    matches!(kind, "real" | "realtime" | "shortreal")
+}
+
+/// Parts `bus[7:0]` into its name and its range.
+fn split_range(name: &str) -> (&str, Option<(i64, i64)>) {
+    let parted = || {
+        let (base, range) = name.strip_suffix(']')?.rsplit_once('[')?;
+        let (left, right) = range.split_once(':')?;
+        Some((base, (left.parse().ok()?, right.parse().ok()?)))
+    };
+    match parted() {
+        Some((base, range)) => (base, Some(range)),
+        None => (name, None),
+    }
+}
+
+/// What one unit of the file's times is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Scale {
+    /// So many nanoseconds.
+    Times(u64),
+    /// The so-manieth part of a nanosecond.
+    Per(u64),
+}
+
+impl Scale {
+    /// Reads `1ns`, `10 us` and so on.
+    pub(super) fn parse(text: &str) -> Option<Scale> {
+        let digits = text.find(|letter: char| !letter.is_ascii_digit())?;
+        let (number, unit) = text.split_at(digits);
+        let number: u64 = number.parse().ok().filter(|number| [1, 10, 100].contains(number))?;
+        Some(match unit.trim() {
+            "s" => Scale::Times(number * 1_000_000_000),
+            "ms" => Scale::Times(number * 1_000_000),
+            "us" => Scale::Times(number * 1_000),
+            "ns" => Scale::Times(number),
+            "ps" => Scale::Per(1_000 / number),
+            "fs" => Scale::Per(1_000_000 / number),
+            _ => return None,
+        })
+    }
+
+    /// The file's own time in nanoseconds, rounded with halves up; `None` beyond all bounds.
+    #[inline]
+    pub(super) fn nanos(self, units: u64) -> Option<i64> {
+        let nanos = match self {
+            Scale::Times(1) => units,
+            Scale::Times(factor) => units.checked_mul(factor)?,
+            Scale::Per(parts) => units / parts + u64::from(units % parts * 2 >= parts),
+        };
+        i64::try_from(nanos).ok().filter(|&nanos| nanos <= MOST_FILE_TIME_NS)
+    }
+
+    /// Whether times are rounded.
+    pub(super) fn rounds(self) -> bool {
+        matches!(self, Scale::Per(parts) if parts > 1)
+    }
+
+    /// The smallest step of time that is kept.
+    pub(super) fn tick(self) -> Nanos {
+        match self {
+            Scale::Times(factor) => Nanos(factor),
+            Scale::Per(_) => Nanos(1),
+        }
+    }
+}

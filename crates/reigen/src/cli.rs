@@ -1,0 +1,78 @@
+//! The command line as it is typed.
+
+use clap::{Args, Parser, Subcommand};
+use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate};
+use std::path::PathBuf;
+
+/// Tells what a controller should have seen on its discrete and pulse inputs.
+#[derive(Debug, Parser)]
+#[command(name = "reigen", version, about, max_term_width = 100)]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// What can be asked.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Run(RunArguments),
+    Demo(DemoArguments),
+}
+
+/// Apply a station file to a recording: clean inputs, counts, and what became of every edge.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen run ropewalk/station.toml ropewalk/recording.vcd
+  reigen run ropewalk/station.toml ropewalk/recording.vcd --json
+  reigen run ropewalk/station.toml ropewalk/recording.vcd --events edges.csv --trace points.vcd")]
+pub(crate) struct RunArguments {
+    /// The station file: what is wired, and how each line is conditioned
+    pub(crate) station: PathBuf,
+    /// The recording, VCD or CSV; `-` is standard input
+    pub(crate) recording: PathBuf,
+    #[command(flatten)]
+    pub(crate) reading: ReadingArguments,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Write all points and their raw lines as a VCD
+    #[arg(long, value_name = "FILE.vcd")]
+    pub(crate) trace: Option<PathBuf>,
+    /// Write every event, rejected edges with their rule too, as CSV or JSON Lines
+    #[arg(long, value_name = "FILE.csv|.jsonl")]
+    pub(crate) events: Option<PathBuf>,
+    /// Count from this time on, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) from: Option<i64>,
+    /// Stop at this time, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) to: Option<i64>,
+}
+
+/// What the recording does not say itself.
+#[derive(Debug, Default, Args)]
+#[command(next_help_heading = "Reading")]
+pub(crate) struct ReadingArguments {
+    /// The rate of a CSV without a time column, such as 10kHz
+    #[arg(long, value_name = "RATE", value_parser = parse_sample_rate)]
+    pub(crate) sample_rate: Option<SampleRate>,
+    /// Analog columns are high above this value …
+    #[arg(long, value_name = "VALUE", requires = "low_below", allow_negative_numbers = true)]
+    pub(crate) high_above: Option<f64>,
+    /// … and low below this one; between the two they stay as they were
+    #[arg(long, value_name = "VALUE", requires = "high_above", allow_negative_numbers = true)]
+    pub(crate) low_below: Option<f64>,
+}
+
+/// Show the whole work on an example that ships with the program.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  reigen demo
+  reigen demo --into ropewalk")]
+pub(crate) struct DemoArguments {
+    /// Write the example's station file and recording into this folder, to go on from there
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) into: Option<PathBuf>,
+}

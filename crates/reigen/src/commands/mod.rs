@@ -1,0 +1,4 @@
+//! One module a command.
+
+pub(crate) mod demo;
+pub(crate) mod run;

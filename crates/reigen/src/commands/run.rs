@@ -1,0 +1,55 @@
+//! `reigen run`: a station worked over a recording.
+
+use crate::cli::RunArguments;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::replay::{Outcome, StationFile, Wanted, read_options, replay};
+use crate::summary::Summary;
+use crate::tables;
+use reigen_io::recording::Recording;
+use std::path::Path;
+
+/// Runs the command.
+pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let station = StationFile::open(&arguments.station)?;
+    let wanted = Wanted::from(arguments);
+    refuse_overwriting(arguments)?;
+    let recording = Recording::open(&arguments.recording, &options)?;
+    let outcome = replay(&station, recording, &wanted)?;
+    print(&station, &outcome, arguments.json, out)
+}
+
+/// Prints an outcome, for people or as JSON.
+pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &mut Out) -> Result<(), Failure> {
+    if !json {
+        return tables::print(&station.station, outcome, out);
+    }
+    let summary = Summary::new(&station.station, outcome);
+    let text = serde_json::to_string_pretty(&summary).map_err(std::io::Error::from)?;
+    out.line(text)
+}
+
+/// An output file must not be one of the files that are read, nor the other output.
+fn refuse_overwriting(arguments: &RunArguments) -> Result<(), Failure> {
+    let read = [arguments.station.as_path(), arguments.recording.as_path()];
+    let written: Vec<&Path> = [&arguments.trace, &arguments.events].into_iter().flatten().map(|path| path.as_path()).collect();
+    for (number, output) in written.iter().enumerate() {
+        let others = read.iter().chain(written.iter().take(number));
+        if let Some(other) = others.into_iter().find(|other| same_file(output, other)) {
+            return Err(Failure::Usage {
+                message: format!("{} would be written over {}", output.display(), other.display()),
+                help: "give the output a name of its own".to_owned(),
+            });
+        }
+    }
+    Ok(())
+}
+
+fn same_file(one: &Path, other: &Path) -> bool {
+    let plain = |path: &Path| path.metadata().is_ok_and(|data| data.is_file());
+    match (one.canonicalize(), other.canonicalize()) {
+        (Ok(first), Ok(second)) => first == second && plain(one),
+        _ => one == other,
+    }
+}

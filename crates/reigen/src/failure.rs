@@ -1,0 +1,106 @@
+//! Errors in a person's words: the one place where they are put together.
+
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use reigen_core::station::StationError;
+use reigen_io::error::RecordingError;
+use reigen_io::output_file::OutputError;
+use std::io::{self, IsTerminal, Write};
+use std::process::ExitCode;
+
+/// Why a command could not do its work.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// The station file is wrong.
+    Station { file: String, source: String, errors: Vec<StationError> },
+    /// A file that a person named cannot be read.
+    Unreadable { file: String, why: String, help: String },
+    /// The recording is wrong.
+    Recording(Box<RecordingError>),
+    /// An output file cannot be written.
+    Output(OutputError),
+    /// Options that contradict each other or the recording.
+    Usage { message: String, help: String },
+    /// Standard output took no more.
+    Print(io::Error),
+}
+
+impl From<RecordingError> for Failure {
+    fn from(error: RecordingError) -> Self {
+        Self::Recording(Box::new(error))
+    }
+}
+
+impl From<OutputError> for Failure {
+    fn from(error: OutputError) -> Self {
+        Self::Output(error)
+    }
+}
+
+impl From<io::Error> for Failure {
+    fn from(error: io::Error) -> Self {
+        Self::Print(error)
+    }
+}
+
+/// Bad usage or bad input.
+const REFUSED: u8 = 2;
+
+impl Failure {
+    /// Tells the person, and gives the exit code.
+    pub(crate) fn report(&self) -> ExitCode {
+        if matches!(self, Self::Print(error) if error.kind() == io::ErrorKind::BrokenPipe) {
+            return ExitCode::SUCCESS;
+        }
+        let stderr = io::stderr();
+        let plain = !stderr.is_terminal() || std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
+        let renderer = if plain { Renderer::plain() } else { Renderer::styled() };
+        // Where even this cannot be written, the exit code still tells.
+        let _ = writeln!(stderr.lock(), "{}", self.text(&renderer));
+        ExitCode::from(REFUSED)
+    }
+
+    fn text(&self, renderer: &Renderer) -> String {
+        match self {
+            Self::Station { file, source, errors } => {
+                let drawn: Vec<String> =
+                    errors.iter().map(|error| renderer.render(&drawing(file, source, error))).collect();
+                drawn.join("\n\n")
+            }
+            Self::Unreadable { file, why, help } => titled(renderer, &format!("cannot read {file}: {why}"), Some(help)),
+            Self::Recording(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
+            Self::Output(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
+            Self::Usage { message, help } => titled(renderer, message, Some(help)),
+            Self::Print(error) => titled(renderer, &format!("cannot write the result: {error}"), None),
+        }
+    }
+}
+
+fn titled(renderer: &Renderer, message: &str, help: Option<&str>) -> String {
+    let mut report = vec![Group::with_title(Level::ERROR.primary_title(message.to_owned()))];
+    if let Some(help) = help {
+        report.push(Group::with_title(Level::HELP.secondary_title(help.to_owned())));
+    }
+    renderer.render(&report)
+}
+
+/// The place in the station file, drawn under its line.
+fn drawing<'a>(file: &'a str, source: &'a str, error: &StationError) -> Vec<Group<'a>> {
+    let place = within(source, &error.span);
+    let mut snippet = Snippet::source(source).path(file).annotation(AnnotationKind::Primary.span(place));
+    if let Some((other, label)) = error.kind.other_place() {
+        snippet = snippet.annotation(AnnotationKind::Context.span(within(source, &other)).label(label));
+    }
+    let title = Level::ERROR.primary_title(error.kind.to_string());
+    let mut report = vec![Group::with_title(title).element(snippet)];
+    if let Some(help) = error.kind.help() {
+        report.push(Group::with_title(Level::HELP.secondary_title(help)));
+    }
+    report
+}
+
+/// A span that lies within the text, and on whole letters.
+fn within(source: &str, span: &std::ops::Range<usize>) -> std::ops::Range<usize> {
+    let start = source.floor_char_boundary(span.start.min(source.len()));
+    let end = source.ceil_char_boundary(span.end.clamp(start, source.len()));
+    start..end
+}

@@ -1,0 +1,34 @@
+//! Standard output, or a stand-in for it.
+
+use crate::failure::Failure;
+use std::io::{self, BufWriter, IsTerminal, Write};
+
+/// Where results go.
+pub(crate) struct Out {
+    writer: Box<dyn Write>,
+    colour: bool,
+}
+
+impl Out {
+    /// Standard output; with colour on a terminal, unless NO_COLOR says otherwise.
+    pub(crate) fn standard() -> Self {
+        let stdout = io::stdout();
+        let colour = stdout.is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
+        Self { writer: Box::new(BufWriter::new(stdout)), colour }
+    }
+
+    /// Whether colour may be used.
+    pub(crate) fn colour(&self) -> bool {
+        self.colour
+    }
+
+    /// Writes a line.
+    pub(crate) fn line(&mut self, text: impl AsRef<str>) -> Result<(), Failure> {
+        Ok(writeln!(self.writer, "{}", text.as_ref())?)
+    }
+
+    /// Writes what is still in memory.
+    pub(crate) fn finish(mut self) -> Result<(), Failure> {
+        Ok(self.writer.flush()?)
+    }
+}

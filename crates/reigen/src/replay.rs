@@ -1,0 +1,305 @@
+//! A station worked over a recording, from files to results.
+
+use crate::cli::{ReadingArguments, RunArguments};
+use crate::failure::Failure;
+use reigen_core::event::EventOrder;
+use reigen_core::finding::Finding;
+use reigen_core::findings;
+use reigen_core::lines::LineColumns;
+use reigen_core::station::plan::{Plan, compile};
+use reigen_core::station::{self, Station};
+use reigen_core::summary::PointSummary;
+use reigen_core::time::{Nanos, Origin, Window, seconds_text};
+use reigen_io::events::EventFile;
+use reigen_io::options::{ReadOptions, Thresholds};
+use reigen_io::recording::Recording;
+use reigen_io::trace::{Column, Names, Shape, TraceFile};
+use std::path::Path;
+
+/// A station file that has been read and checked.
+#[derive(Debug)]
+pub(crate) struct StationFile {
+    pub(crate) name: String,
+    pub(crate) source: String,
+    pub(crate) station: Station,
+}
+
+impl StationFile {
+    /// Reads and checks a station file.
+    pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
+        let name = path.display().to_string();
+        let unreadable = |why: String, help: &str| Failure::Unreadable { file: name.clone(), why, help: help.to_owned() };
+        let bytes = std::fs::read(path)
+            .map_err(|error| unreadable(error.to_string(), "the first argument is the station file, the second the recording"))?;
+        let source = String::from_utf8(bytes).map_err(|error| {
+            let place = error.utf8_error().valid_up_to();
+            let line = 1 + error.as_bytes().iter().take(place).filter(|byte| **byte == b'\n').count();
+            unreadable(format!("it is not UTF-8 text (line {line}, byte {place})"), "save it as UTF-8")
+        })?;
+        Self::parse(name, source)
+    }
+
+    /// Checks the text of a station file.
+    pub(crate) fn parse(name: String, source: String) -> Result<Self, Failure> {
+        match station::parse(&source) {
+            Ok(station) => Ok(Self { name, source, station }),
+            Err(errors) => Err(Failure::Station { file: name, source, errors }),
+        }
+    }
+}
+
+/// What a run is asked to do beside the sums.
+#[derive(Debug, Default)]
+pub(crate) struct Wanted<'a> {
+    pub(crate) trace: Option<&'a Path>,
+    pub(crate) events: Option<&'a Path>,
+    /// In the file's own times.
+    pub(crate) from: Option<i64>,
+    pub(crate) to: Option<i64>,
+}
+
+impl<'a> From<&'a RunArguments> for Wanted<'a> {
+    fn from(arguments: &'a RunArguments) -> Self {
+        Self {
+            trace: arguments.trace.as_deref(),
+            events: arguments.events.as_deref(),
+            from: arguments.from,
+            to: arguments.to,
+        }
+    }
+}
+
+/// What came of a run.
+#[derive(Debug)]
+pub(crate) struct Outcome {
+    pub(crate) recording: String,
+    pub(crate) origin: Origin,
+    /// The stretch that was counted.
+    pub(crate) from: Nanos,
+    pub(crate) to: Nanos,
+    pub(crate) lines: usize,
+    pub(crate) edges: u64,
+    /// In the order of the station's points.
+    pub(crate) points: Vec<PointSummary>,
+    pub(crate) findings: Vec<Finding>,
+}
+
+/// What the options say of a recording.
+pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, Failure> {
+    let thresholds = match (arguments.high_above, arguments.low_below) {
+        (Some(high_above), Some(low_below)) => {
+            if !(high_above.is_finite() && low_below.is_finite()) || high_above < low_below {
+                return Err(Failure::Usage {
+                    message: format!("--high-above {high_above} lies below --low-below {low_below}, or is no number"),
+                    help: "the upper of the two values belongs to --high-above".to_owned(),
+                });
+            }
+            Some(Thresholds { high_above, low_below })
+        }
+        _ => None,
+    };
+    Ok(ReadOptions { sample_rate: arguments.sample_rate, thresholds })
+}
+
+/// Works a station over a recording.
+pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Wanted<'_>) -> Result<Outcome, Failure> {
+    let Plan { mut engine, signals } = compile(&file.station, recording.lines()).map_err(|errors| Failure::Station {
+        file: file.name.clone(),
+        source: file.source.clone(),
+        errors,
+    })?;
+    let stretch = Stretch::new(&recording, wanted)?;
+    let mut lines = recording.select(&signals, &[]);
+    recording.count_within(stretch.from, stretch.to);
+    let line_names = line_names(&file.station, &recording, &signals);
+    let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
+    if watchers.events.is_some() {
+        engine.remember();
+    }
+    let mut worked = Nanos(0);
+    while let Some(known_until) = recording.read(&mut lines)? {
+        // A window ends where the counts begin, and where the stretch ends.
+        let known_until = stretch.to.map_or(known_until, |to| known_until.min(to + Nanos(1)));
+        while worked < known_until {
+            let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
+            let window = lines.cut(until);
+            engine.work(window, lines.bits());
+            if window.from >= stretch.from {
+                watchers.watch(window, &mut engine, &lines)?;
+            } else {
+                watchers.forget(window, &mut engine);
+            }
+            lines.advance(window);
+            worked = until;
+            if worked == stretch.from && worked > Nanos(0) {
+                engine.start_counting(worked);
+            }
+        }
+    }
+    let end = stretch.end(&recording)?;
+    let points = engine.summaries(end);
+    let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
+    let mut findings = recording.findings(&line_names);
+    findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
+    findings.extend(watchers.finish(end)?);
+    Ok(Outcome {
+        recording: recording.name().to_owned(),
+        origin: recording.origin(),
+        from: stretch.from,
+        to: end,
+        lines: recording.two_level_lines(),
+        edges: recording.edges(),
+        points,
+        findings,
+    })
+}
+
+/// For each signal that is wanted, the name that the station gives its line.
+fn line_names(station: &Station, recording: &Recording, signals: &[usize]) -> Vec<String> {
+    let lines = station.points.iter().filter_map(|point| point.kind.line());
+    let ends = |whole: &str, name: &str| whole == name || whole.ends_with(&format!(".{name}"));
+    signals
+        .iter()
+        .map(|&signal| {
+            let named = lines.clone().find(|line| {
+                let fits = |recorded: &&reigen_core::lines::RecordedLine| {
+                    recorded.signal == signal && recorded.kind == reigen_core::lines::LineKind::Level
+                };
+                recording.lines().iter().filter(fits).any(|recorded| ends(&recorded.name, &line.name))
+            });
+            named.map(|line| line.name.clone()).unwrap_or_default()
+        })
+        .collect()
+}
+
+/// The part of the recording that counts.
+#[derive(Debug, Clone, Copy)]
+struct Stretch {
+    from: Nanos,
+    to: Option<Nanos>,
+}
+
+impl Stretch {
+    fn new(recording: &Recording, wanted: &Wanted<'_>) -> Result<Self, Failure> {
+        let origin = recording.origin();
+        let usage = |message: String| Failure::Usage {
+            message,
+            help: format!("the recording begins at {} s, in its own times", seconds_text(origin.0)),
+        };
+        let time = |option: &str, file_time: Option<i64>| match file_time.map(|time| (time, origin.since_start(time))) {
+            None => Ok(None),
+            Some((_, Some(time))) => Ok(Some(time)),
+            Some((time, None)) => {
+                Err(usage(format!("{option} {} s lies before the recording", seconds_text(time))))
+            }
+        };
+        let from = time("--from", wanted.from)?.unwrap_or_default();
+        let to = time("--to", wanted.to)?;
+        if to.is_some_and(|to| to < from) {
+            return Err(usage("--to lies before --from".to_owned()));
+        }
+        Ok(Self { from, to })
+    }
+
+    /// The last time that counts, once the recording has been read.
+    fn end(&self, recording: &Recording) -> Result<Nanos, Failure> {
+        let last = recording.last_time();
+        if self.from > last {
+            return Err(Failure::Usage {
+                message: "--from lies after the recording".to_owned(),
+                help: format!("it ends at {} s", seconds_text(recording.origin().file_time_ns(last))),
+            });
+        }
+        Ok(self.to.map_or(last, |to| to.min(last)))
+    }
+}
+
+/// The files that watch the points.
+struct Watchers {
+    trace: Option<TraceFile>,
+    events: Option<EventFile>,
+    order: EventOrder,
+    waiting: Vec<reigen_core::event::Event>,
+    starts_at: Option<i64>,
+    shapes: Vec<Shape>,
+}
+
+impl Watchers {
+    fn create(
+        station: &Station,
+        recording: &Recording,
+        lines: &[String],
+        wanted: &Wanted<'_>,
+    ) -> Result<Self, Failure> {
+        if let Some(path) = wanted.events {
+            EventFile::check_ending(path)?;
+        }
+        let origin = recording.origin();
+        let shapes: Vec<Shape> = station.points.iter().map(|point| shape(point.kind.as_ref())).collect();
+        let names = Names {
+            points: station.points.iter().map(|point| point.name.as_str()).zip(shapes.iter().copied()).collect(),
+            lines: lines.iter().map(String::as_str).collect(),
+            origin,
+        };
+        let trace = wanted.trace.map(|path| TraceFile::create(path, &names)).transpose()?;
+        let point_names = station.points.iter().map(|point| point.name.clone()).collect();
+        let events = wanted.events.map(|path| EventFile::create(path, origin, point_names)).transpose()?;
+        let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
+        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
+    }
+
+    fn watch(
+        &mut self,
+        window: Window,
+        engine: &mut reigen_core::engine::Engine,
+        lines: &LineColumns,
+    ) -> Result<(), Failure> {
+        if let Some(trace) = &mut self.trace {
+            let mut points: Vec<_> = engine.points().collect();
+            points.sort_by_key(|columns| columns.point);
+            let columns = points.iter().zip(&self.shapes).filter_map(|(columns, shape)| match shape {
+                Shape::Bit => columns.bit.map(Column::Bit),
+                Shape::Count => columns.count.map(Column::Count),
+            });
+            trace.write(window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
+        }
+        if let Some(events) = &mut self.events {
+            let told = engine.take_events(window, &mut self.waiting);
+            for event in self.order.pass(&mut self.waiting, told) {
+                events.write(event)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Passes over what happened before the stretch that counts.
+    fn forget(&mut self, window: Window, engine: &mut reigen_core::engine::Engine) {
+        if self.events.is_some() {
+            engine.take_events(window, &mut self.waiting);
+            self.waiting.clear();
+        }
+    }
+
+    fn finish(mut self, end: Nanos) -> Result<Option<Finding>, Failure> {
+        if let Some(mut events) = self.events {
+            for event in self.order.pass(&mut self.waiting, end + Nanos(1)) {
+                events.write(event)?;
+            }
+            events.finish()?;
+        }
+        if let Some(trace) = self.trace {
+            trace.finish(end)?;
+        }
+        Ok(self.starts_at.map(|start| {
+            let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_text(start));
+            Finding::note("trace-shifted", "trace", message, "add that to a time read off the trace")
+        }))
+    }
+}
+
+fn shape(kind: &dyn station::PointKind) -> Shape {
+    match kind.fields().first().map(|field| field.column) {
+        Some(station::FieldColumn::Count(_)) => Shape::Count,
+        _ => Shape::Bit,
+    }
+}

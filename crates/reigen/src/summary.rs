@@ -1,0 +1,62 @@
+//! The result of a run as one JSON object.
+
+use crate::replay::Outcome;
+use indexmap::IndexMap;
+use reigen_core::finding::Finding;
+use reigen_core::station::Station;
+use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
+use serde::Serialize;
+
+/// The whole result. Keys may join; those that are here keep their names and meaning.
+#[derive(Debug, Serialize)]
+pub(crate) struct Summary<'a> {
+    station: Option<&'a str>,
+    recording: RecordingSummary<'a>,
+    inputs: IndexMap<&'a str, &'a InputSummary>,
+    counters: IndexMap<&'a str, &'a CounterSummary>,
+    bits: IndexMap<&'a str, &'a Tally>,
+    findings: &'a [Finding],
+}
+
+/// What was read. `edges` and `duration_ns` are those of the stretch from `from_ns` to `to_ns`.
+#[derive(Debug, Serialize)]
+struct RecordingSummary<'a> {
+    file: &'a str,
+    origin_ns: i64,
+    from_ns: i64,
+    to_ns: i64,
+    duration_ns: u64,
+    lines: usize,
+    edges: u64,
+}
+
+impl<'a> Summary<'a> {
+    /// The summary of an outcome.
+    pub(crate) fn new(station: &'a Station, outcome: &'a Outcome) -> Self {
+        let mut summary = Self {
+            station: station.title.as_deref(),
+            recording: RecordingSummary {
+                file: &outcome.recording,
+                origin_ns: outcome.origin.0,
+                from_ns: outcome.origin.file_time_ns(outcome.from),
+                to_ns: outcome.origin.file_time_ns(outcome.to),
+                duration_ns: outcome.to.saturating_sub(outcome.from).0,
+                lines: outcome.lines,
+                edges: outcome.edges,
+            },
+            inputs: IndexMap::new(),
+            counters: IndexMap::new(),
+            bits: IndexMap::new(),
+            findings: &outcome.findings,
+        };
+        for (point, what) in station.points.iter().zip(&outcome.points) {
+            let name = point.name.as_str();
+            match what {
+                PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
+                PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
+                PointSummary::Bit(tally) => drop(summary.bits.insert(name, tally)),
+            }
+        }
+        summary
+    }
+}

@@ -1,0 +1,131 @@
+//! The result of a run for people: tables, then findings.
+
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::replay::Outcome;
+use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use reigen_core::finding::{Finding, Severity};
+use reigen_core::station::Station;
+use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
+use reigen_core::time::seconds_text;
+
+/// Prints everything that came of a run.
+pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
+    if let Some(title) = &station.title {
+        out.line(title)?;
+    }
+    out.line(format!(
+        "{}: {} from {} s on, {} {}, {} {}",
+        outcome.recording,
+        outcome.to.saturating_sub(outcome.from),
+        seconds_text(outcome.origin.file_time_ns(outcome.from)),
+        outcome.lines,
+        plural(outcome.lines as u64, "line"),
+        outcome.edges,
+        plural(outcome.edges, "edge"),
+    ))?;
+    let named: Vec<(&str, &PointSummary)> =
+        station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
+    let mut inputs = table(&[
+        "input", "now", "went on", "went off", "time on", "raw edges", "accepted", "bounce", "glitch", "missed", "pending",
+    ]);
+    let mut counters = table(&["counter", "value", "counted", "presets reached", "last preset"]);
+    let mut bits = table(&["output", "now", "went on", "went off", "time on"]);
+    for (name, summary) in named {
+        match summary {
+            PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
+            PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
+            PointSummary::Bit(tally) => drop(bits.add_row(bit_row(name, tally))),
+        }
+    }
+    for table in [inputs, counters, bits] {
+        if !table.is_empty() {
+            out.line("")?;
+            out.line(table.to_string())?;
+        }
+    }
+    print_findings(&outcome.findings, out)
+}
+
+fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
+    if findings.is_empty() {
+        return Ok(());
+    }
+    out.line("")?;
+    for finding in findings {
+        let (word, colour) = match finding.severity {
+            Severity::Note => ("note", "\x1b[36m"),
+            Severity::Warning => ("warning", "\x1b[33m"),
+            Severity::Error => ("error", "\x1b[31m"),
+        };
+        let word = if out.colour() { format!("{colour}{word}\x1b[0m") } else { word.to_owned() };
+        out.line(format!("{word}: {}: {} [{}]", finding.subject, finding.message, finding.code))?;
+        out.line(format!("   → {}", finding.remedy))?;
+    }
+    Ok(())
+}
+
+fn table(header: &[&str]) -> Table {
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled).set_header(header);
+    for column in table.column_iter_mut().skip(1) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
+    if let Some(first) = table.column_mut(0) {
+        first.set_padding((0, 1));
+    }
+    table
+}
+
+fn state(last: Option<bool>) -> String {
+    match last {
+        Some(true) => "on",
+        Some(false) => "off",
+        None => "unknown",
+    }
+    .to_owned()
+}
+
+fn input_row(name: &str, input: &InputSummary) -> Vec<String> {
+    let numbers = [
+        input.raw_edges,
+        input.accepted,
+        input.rejected.bounce,
+        input.rejected.glitch,
+        input.rejected.missed,
+        input.pending,
+    ];
+    bit_cells(name, input.last, [input.rising, input.falling], input.on)
+        .into_iter()
+        .chain(numbers.map(|number| number.to_string()))
+        .collect()
+}
+
+fn bit_row(name: &str, tally: &Tally) -> Vec<String> {
+    bit_cells(name, tally.last, [tally.rising, tally.falling], tally.on)
+}
+
+fn bit_cells(name: &str, last: Option<bool>, changes: [u64; 2], on: reigen_core::time::Nanos) -> Vec<String> {
+    let [rising, falling] = changes.map(|number| number.to_string());
+    vec![name.to_owned(), state(last), rising, falling, on.to_string()]
+}
+
+fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
+    let hits: Vec<String> = counter.preset_hits.iter().map(|hits| format!("{hits}×")).collect();
+    let done = match (hits.is_empty(), counter.done) {
+        (true, _) => "",
+        (_, true) => "reached",
+        (_, false) => "not reached",
+    };
+    vec![
+        name.to_owned(),
+        counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string()),
+        counter.total.to_string(),
+        hits.join(" "),
+        done.to_owned(),
+    ]
+}
+
+fn plural(number: u64, word: &str) -> String {
+    if number == 1 { word.to_owned() } else { format!("{word}s") }
+}
