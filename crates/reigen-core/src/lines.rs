@@ -117,6 +117,11 @@ pub enum LineKind {
     },
     /// It is a real number by its declaration.
     Real,
+    /// It is a column of words.
+    Words {
+        /// What shows that it is, with its article.
+        why: String,
+    },
 }
 
 /// One piece of a recording, joined to what came before it.

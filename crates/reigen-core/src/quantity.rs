@@ -9,6 +9,9 @@ const MOST_TIME: Nanos = Nanos(315_360_000 * 1_000_000_000);
 /// The highest sample rate that is read: one sample a picosecond.
 const MOST_RATE_MILLIHERTZ: u64 = 1_000_000_000_000_000;
 
+/// A period in nanoseconds is this over the rate in millihertz.
+const MILLIHERTZ_NS: u128 = 1_000_000_000_000;
+
 /// Units of time and how many nanoseconds each has, as a power of ten and a factor.
 const TIME_UNITS: [(&str, i32, u32); 9] = [
     ("ns", 0, 1),
@@ -246,17 +249,22 @@ pub struct SampleRate {
 impl SampleRate {
     /// The time of sample `number`, rounded to the nearest nanosecond with halves up; `None` beyond all times.
     pub fn time_of(self, number: u64) -> Option<Nanos> {
-        const NS_TIMES_MILLI: u128 = 1_000_000_000_000;
-        let rate = u128::from(self.millihertz);
-        let doubled = u128::from(number) * NS_TIMES_MILLI * 2 + rate;
-        let time = u64::try_from(doubled / (rate * 2)).ok()?;
+        let time = match self.whole_period() {
+            Some(period) => number.checked_mul(period.0)?,
+            None => {
+                let rate = u128::from(self.millihertz);
+                let doubled = u128::from(number) * MILLIHERTZ_NS * 2 + rate;
+                u64::try_from(doubled / (rate * 2)).ok()?
+            }
+        };
         (time < crate::time::MOST_FILE_TIME_NS as u64).then_some(Nanos(time))
     }
 
     /// The time between two samples where it is a whole number of nanoseconds.
     pub fn whole_period(self) -> Option<Nanos> {
-        let period = 1_000_000_000_000 / self.millihertz;
-        (period > 0 && period * self.millihertz == 1_000_000_000_000).then_some(Nanos(period))
+        let whole = MILLIHERTZ_NS.is_multiple_of(u128::from(self.millihertz));
+        let period = u64::try_from(MILLIHERTZ_NS / u128::from(self.millihertz)).ok()?;
+        whole.then_some(Nanos(period))
     }
 }
 

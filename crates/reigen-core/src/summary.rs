@@ -113,6 +113,8 @@ pub struct CounterSummary {
     pub band: i64,
     /// Whether it has reached the last one.
     pub done: bool,
+    /// Its presets, ascending.
+    pub presets: Vec<i64>,
     /// For each preset how often it was reached, counting upward.
     pub preset_hits: Vec<u64>,
     /// How often the value went from one limit to the other.

@@ -102,11 +102,12 @@ impl Origin {
     }
 }
 
-/// A file's own time as seconds with all nine decimals: `-0.000001500`.
-pub fn seconds_text(file_time_ns: i64) -> String {
+/// A file's own time as seconds, exact and without needless zeros: `-0.0000015`.
+pub fn seconds_short(file_time_ns: i64) -> String {
     let sign = if file_time_ns < 0 { "-" } else { "" };
     let size = file_time_ns.unsigned_abs();
-    format!("{sign}{}.{:09}", size / 1_000_000_000, size % 1_000_000_000)
+    let text = format!("{sign}{}.{:09}", size / 1_000_000_000, size % 1_000_000_000);
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
 #[cfg(test)]
@@ -134,6 +135,7 @@ mod tests {
         assert_eq!(origin.file_time_ns(Nanos(500)), -1_000);
         assert_eq!(origin.since_start(-1_000), Some(Nanos(500)));
         assert_eq!(origin.since_start(-1_501), None);
-        assert_eq!(seconds_text(-1_500), "-0.000001500");
+        assert_eq!(seconds_short(-1_500), "-0.0000015");
+        assert_eq!(seconds_short(20_000_000_000), "20");
     }
 }

@@ -2,12 +2,12 @@
 
 use std::io::{self, Read};
 
-/// How many bytes are read at once.
+/// How many bytes make a piece of their own.
 pub(crate) const CHUNK: usize = 256 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
 pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
 
-/// A window over the bytes of a recording that moves forward.
+/// Bytes of a recording, from where they have not been dealt with.
 pub(crate) struct Chunks {
     input: Box<dyn Read + Send>,
     buffer: Vec<u8>,
@@ -37,7 +37,7 @@ impl Chunks {
         self.start = (self.start + count).min(self.end);
     }
 
-    /// Reads until there is at least one more byte at hand, or none will come.
+    /// Reads on, so that more bytes are at hand unless none will come.
     ///
     /// Gives false where the stretch at hand is already as long as may be.
     pub(crate) fn fill(&mut self) -> io::Result<bool> {
@@ -50,21 +50,80 @@ impl Chunks {
         if self.end * 2 > self.buffer.len() {
             self.buffer.resize(self.buffer.len() * 2, 0);
         }
-        while !self.finished {
-            let room = self.buffer.get_mut(self.end..).unwrap_or_default();
-            match self.input.read(room) {
-                Ok(0) => self.finished = true,
-                Ok(count) => {
-                    self.end += count;
-                    // A pipe gives little at a time; a full buffer saves rounds.
-                    if self.end * 2 > self.buffer.len() {
-                        break;
-                    }
-                }
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
-            }
-        }
+        let room = self.buffer.get_mut(self.end..).unwrap_or_default();
+        let (count, finished) = read_full(&mut self.input, room)?;
+        self.end += count;
+        self.finished |= finished;
         Ok(true)
     }
+
+    /// Hands out the next stretch, up to the last boundary in it, and keeps what comes after.
+    ///
+    /// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has
+    /// none, it is handed out as it is. `into` is filled anew.
+    pub(crate) fn take(&mut self, into: &mut Vec<u8>, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<Taken> {
+        into.resize(into.len().max(CHUNK), 0);
+        let mut length = self.bytes().len();
+        into.resize(into.len().max(length), 0);
+        into.get_mut(..length).unwrap_or_default().copy_from_slice(self.bytes());
+        self.consume(length);
+        loop {
+            while length < into.len() && !self.finished {
+                let (count, finished) = read_full(&mut self.input, into.get_mut(length..).unwrap_or_default())?;
+                length += count;
+                self.finished |= finished;
+            }
+            let whole = into.get(..length).unwrap_or_default();
+            if self.finished && length <= CHUNK {
+                return Ok(Taken { length, at_boundary: true });
+            }
+            let found = boundary(whole).filter(|&at| at > 0);
+            if let Some(at) = found {
+                self.keep(whole.get(at..).unwrap_or_default());
+                return Ok(Taken { length: at, at_boundary: true });
+            }
+            if self.finished || length >= MOST_AT_ONCE {
+                return Ok(Taken { length, at_boundary: self.finished });
+            }
+            into.resize(into.len() * 2, 0);
+        }
+    }
+
+    /// Puts bytes back, to be handed out next.
+    fn keep(&mut self, rest: &[u8]) {
+        if self.buffer.len() < rest.len() {
+            self.buffer.resize(rest.len(), 0);
+        }
+        self.start = 0;
+        self.end = rest.len();
+        self.buffer.get_mut(..rest.len()).unwrap_or_default().copy_from_slice(rest);
+    }
+
+    /// Whether every byte has been handed out.
+    pub(crate) fn exhausted(&self) -> bool {
+        self.finished && self.start == self.end
+    }
+}
+
+/// A stretch that [`Chunks::take`] handed out.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Taken {
+    /// Its length.
+    pub(crate) length: usize,
+    /// Whether it ends at a boundary, or at the end of all.
+    pub(crate) at_boundary: bool,
+}
+
+/// Fills `room` as far as the input goes; says whether it has ended.
+fn read_full(input: &mut impl Read, room: &mut [u8]) -> io::Result<(usize, bool)> {
+    let mut length = 0;
+    while let Some(rest) = room.get_mut(length..).filter(|rest| !rest.is_empty()) {
+        match input.read(rest) {
+            Ok(0) => return Ok((length, true)),
+            Ok(count) => length += count,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok((length, false))
 }

@@ -48,6 +48,9 @@ impl RecordingError {
             Self::UnknownFormat { .. } => Some("readable are VCD and CSV".to_owned()),
             Self::Fault { fault, .. } => fault.help(),
             Self::Folder(_) => Some("name a file within it".to_owned()),
+            Self::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+                Some("look at the name and the folder: there is nothing there".to_owned())
+            }
             Self::Io { .. } => None,
         }
     }

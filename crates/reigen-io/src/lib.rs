@@ -10,5 +10,6 @@ pub mod trace;
 mod chunks;
 mod csv;
 mod piece;
+mod pipeline;
 mod stitch;
 mod vcd;

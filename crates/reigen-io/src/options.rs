@@ -9,6 +9,8 @@ pub struct ReadOptions {
     pub sample_rate: Option<SampleRate>,
     /// How analog columns become levels; `None` leaves them numbers.
     pub thresholds: Option<Thresholds>,
+    /// Reads with the plain form alone, which the fast one is held against.
+    pub plain: bool,
 }
 
 /// Two voltages, or other numbers, between which a level holds.

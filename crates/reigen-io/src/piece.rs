@@ -11,6 +11,8 @@ pub(crate) struct Piece {
     pub(crate) readings: Vec<(usize, Nanos, f64)>,
     /// The last time mark in the piece; `None` if there is none.
     pub(crate) last_time: Option<Nanos>,
+    /// Where times are numbers of samples: the number of the sample that they count from.
+    pub(crate) sample_base: u64,
 }
 
 /// What one two-level signal did within a piece.
@@ -61,13 +63,9 @@ impl Default for PieceColumn {
 }
 
 impl Piece {
-    /// A piece for `signals` two-level signals.
-    pub(crate) fn new(signals: usize) -> Self {
-        Self { columns: vec![PieceColumn::default(); signals], ..Self::default() }
-    }
-
-    /// Forgets what it holds, but keeps the memory.
-    pub(crate) fn clear(&mut self) {
+    /// Forgets what it holds, but keeps the memory; makes room for `signals` two-level signals.
+    pub(crate) fn reset(&mut self, signals: usize) {
+        self.columns.resize_with(signals, PieceColumn::default);
         for column in &mut self.columns {
             column.changes.clear();
             column.level = Level::Unnamed;
@@ -75,6 +73,7 @@ impl Piece {
         }
         self.readings.clear();
         self.last_time = None;
+        self.sample_base = 0;
     }
 
     /// A signal takes a level.

@@ -1,41 +1,76 @@
 //! A recording in any format, read piece by piece into the columns of the lines that a station uses.
 
 use crate::chunks::Chunks;
-use crate::csv::Csv;
-use crate::error::{Fault, FaultKind, RecordingError, shown};
+use crate::error::{Fault, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
+use crate::pipeline::{Form, Format, Pipeline, Place};
 use crate::stitch::Stitcher;
-use crate::vcd::Vcd;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, RecordedLine};
-use reigen_core::time::{Nanos, Origin, seconds_text};
+use reigen_core::quantity::SampleRate;
+use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
-/// What each format's reader does.
-pub(crate) trait Reader: Send {
-    /// The lines by name.
-    fn lines(&self) -> &[RecordedLine];
-    /// How many two-level signals there are.
-    fn bits(&self) -> usize;
-    /// How many number signals there are.
-    fn numbers(&self) -> usize;
-    /// Says which number signals are wanted.
+/// What a recording needs of a pipeline, whatever the format.
+trait Reader: Send {
+    fn format(&self) -> Facts<'_>;
     fn want_numbers(&mut self, numbers: &[usize]);
-    /// The file's own first time, once it has been read.
-    fn origin(&self) -> Option<Origin>;
-    /// The smallest step of the file's times, where the format tells it.
-    fn tick(&self) -> Option<Nanos>;
-    /// Whether times are finer than a nanosecond and so have been rounded.
-    fn rounds(&self) -> bool;
+    /// The file's own first time.
+    fn origin(&self) -> Origin;
     /// The line up to which it has read.
     fn line(&self) -> u64;
     /// Whether the file ended in the middle of something.
     fn cut_off(&self) -> bool;
-    /// Reads on into an empty piece; false where nothing comes after it.
-    fn read(&mut self, piece: &mut Piece) -> Result<bool, Failure>;
+    /// Hands over all pieces; see [`Pipeline::run`].
+    fn run(&mut self, consume: &mut Consume<'_>) -> Result<(), Failure>;
+}
+
+/// Takes the pieces of a batch, and whether it is the last; gives false to stop.
+type Consume<'a> = dyn FnMut(&[&Piece], bool) -> bool + Send + 'a;
+
+/// What a format's head says.
+struct Facts<'a> {
+    lines: &'a [RecordedLine],
+    bits: usize,
+    numbers: usize,
+    rate: Option<SampleRate>,
+    rounds: bool,
+}
+
+impl<F: Format> Reader for Pipeline<F> {
+    fn format(&self) -> Facts<'_> {
+        let format = &self.format;
+        Facts {
+            lines: format.lines(),
+            bits: format.bits(),
+            numbers: format.numbers(),
+            rate: format.rate(),
+            rounds: format.rounds(),
+        }
+    }
+
+    fn want_numbers(&mut self, numbers: &[usize]) {
+        self.format.want_numbers(numbers);
+    }
+
+    fn origin(&self) -> Origin {
+        self.place.origin().unwrap_or_default()
+    }
+
+    fn line(&self) -> u64 {
+        self.place.line()
+    }
+
+    fn cut_off(&self) -> bool {
+        self.cut_off
+    }
+
+    fn run(&mut self, consume: &mut Consume<'_>) -> Result<(), Failure> {
+        Pipeline::run(self, consume)
+    }
 }
 
 /// Why a reader could not go on.
@@ -64,11 +99,6 @@ pub struct Recording {
     name: String,
     reader: Box<dyn Reader>,
     stitcher: Stitcher,
-    piece: Piece,
-    /// Whether `piece` holds something that has not been joined.
-    waiting: bool,
-    more: bool,
-    origin: Origin,
     last_time: Nanos,
 }
 
@@ -101,45 +131,22 @@ impl Recording {
     ) -> Result<Self, RecordingError> {
         let mut chunks = Chunks::new(input);
         chunks.fill().map_err(|source| RecordingError::Io { file: name.clone(), source })?;
-        let reader: Result<Box<dyn Reader>, Failure> = match Format::of(chunks.bytes()) {
-            Format::Empty => return Err(RecordingError::Empty(name)),
-            Format::Unknown => {
+        let form = if options.plain { Form::Plain } else { Form::Fast };
+        let reader: Result<Box<dyn Reader>, Failure> = match ContentFormat::of(chunks.bytes()) {
+            ContentFormat::Empty => return Err(RecordingError::Empty(name)),
+            ContentFormat::Unknown => {
                 return Err(RecordingError::UnknownFormat { file: name, begins: begins(chunks.bytes()) });
             }
-            Format::Vcd => Vcd::open(chunks).map(|reader| Box::new(reader) as Box<dyn Reader>),
-            Format::Csv { mark } => {
+            ContentFormat::Vcd => crate::vcd::open(chunks, form).map(boxed),
+            ContentFormat::Csv { mark } => {
                 chunks.consume(mark);
-                Csv::open(chunks, options).map(|reader| Box::new(reader) as Box<dyn Reader>)
+                crate::csv::open(chunks, options, form).map(boxed)
             }
         };
         let reader = reader.map_err(|failure| explain(&name, failure))?;
-        let mut recording = Self {
-            piece: Piece::new(reader.bits()),
-            stitcher: Stitcher::default(),
-            name,
-            reader,
-            waiting: false,
-            more: true,
-            origin: Origin::default(),
-            last_time: Nanos(0),
-        };
-        recording.read_origin()?;
+        let mut recording = Self { stitcher: Stitcher::default(), name, reader, last_time: Nanos(0) };
         recording.select(&[], &[]);
         Ok(recording)
-    }
-
-    /// Reads the first pieces, up to one with a time in it.
-    fn read_origin(&mut self) -> Result<(), RecordingError> {
-        while self.more && self.reader.origin().is_none() {
-            self.more = self.reader.read(&mut self.piece).map_err(|failure| explain(&self.name, failure))?;
-            self.waiting = true;
-        }
-        self.origin = self.reader.origin().ok_or_else(|| RecordingError::Fault {
-            file: self.name.clone(),
-            line: self.reader.line(),
-            fault: FaultKind::NoTimes,
-        })?;
-        Ok(())
     }
 
     /// What the recording is called in messages.
@@ -149,22 +156,17 @@ impl Recording {
 
     /// Its lines, by name.
     pub fn lines(&self) -> &[RecordedLine] {
-        self.reader.lines()
+        self.reader.format().lines
     }
 
     /// How many two-level lines it has.
     pub fn two_level_lines(&self) -> usize {
-        self.reader.bits()
+        self.reader.format().bits
     }
 
     /// The file's own first time.
     pub fn origin(&self) -> Origin {
-        self.origin
-    }
-
-    /// The smallest step of the file's times, where the format tells it.
-    pub fn tick(&self) -> Option<Nanos> {
-        self.reader.tick()
+        self.reader.origin()
     }
 
     /// The last time read so far; after the last window, the recording's end.
@@ -179,8 +181,10 @@ impl Recording {
 
     /// Says which signals are wanted; gives empty columns for them, in this order. Comes before reading.
     pub fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
-        self.stitcher = Stitcher::new(self.reader.bits(), self.reader.numbers(), bits, numbers);
-        self.stitcher.met = self.reader.rounds().then_some(0);
+        let facts = self.reader.format();
+        self.stitcher = Stitcher::new(facts.bits, facts.numbers, bits, numbers);
+        self.stitcher.rate = facts.rate;
+        self.stitcher.met = facts.rounds.then_some(0);
         self.reader.want_numbers(numbers);
         LineColumns::new(bits.len(), numbers.len())
     }
@@ -190,34 +194,31 @@ impl Recording {
         self.stitcher.count_within(from, to);
     }
 
-    /// Reads on, and appends to `lines` what the wanted lines did.
+    /// Reads the whole recording, and calls `work` again and again with the wanted lines.
     ///
-    /// Gives the time before which all is known now; one nanosecond beyond the last time at the end; `None`
-    /// after that.
+    /// `work` is told the time before which all is known now: one nanosecond beyond the last time at the end.
+    /// It cuts and advances the columns itself, and gives false to stop. Meanwhile the recording is read on.
     ///
     /// # Errors
     /// What is wrong in the recording, and where.
-    pub fn read(&mut self, lines: &mut LineColumns) -> Result<Option<Nanos>, RecordingError> {
-        loop {
-            if !self.waiting {
-                if !self.more {
-                    return Ok(None);
-                }
-                self.piece.clear();
-                self.more = self.reader.read(&mut self.piece).map_err(|failure| explain(&self.name, failure))?;
+    pub fn read(
+        &mut self,
+        lines: &mut LineColumns,
+        work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
+    ) -> Result<(), RecordingError> {
+        let Self { reader, stitcher, last_time, .. } = self;
+        let mut consume = |pieces: &[&Piece], last: bool| {
+            let before = *last_time;
+            for piece in pieces {
+                *last_time = stitcher.take(piece, lines).unwrap_or(*last_time);
             }
-            self.waiting = false;
-            self.stitcher.take(&self.piece, lines);
-            let before = self.last_time;
-            self.last_time = self.piece.last_time.unwrap_or(before);
-            if !self.more {
-                self.stitcher.finish(self.last_time);
-                return Ok(Some(self.last_time + Nanos(1)));
+            if last {
+                stitcher.finish(*last_time);
+                return work(lines, *last_time + Nanos(1));
             }
-            if self.last_time > before {
-                return Ok(Some(self.last_time));
-            }
-        }
+            *last_time == before || work(lines, *last_time)
+        };
+        reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))
     }
 
     /// What a person should know of the recording, after it has been read; `names` are the wanted lines.
@@ -227,7 +228,7 @@ impl Recording {
             let message = format!(
                 "the file ends in the middle of something, in line {}; it was read up to {} s",
                 self.reader.line(),
-                seconds_text(self.origin.file_time_ns(self.last_time)),
+                seconds_short(self.origin().file_time_ns(self.last_time)),
             );
             findings.push(Finding::warning("cut-off", &self.name, message, "what came after is lost: record again if it matters"));
         }
@@ -246,7 +247,7 @@ impl Recording {
             }
             match signal.since {
                 Some(since) if since > Nanos(0) => {
-                    let message = format!("no level before {} s", seconds_text(self.origin.file_time_ns(since)));
+                    let message = format!("no level before {} s", seconds_short(self.origin().file_time_ns(since)));
                     findings.push(Finding::note("late-level", name, message, "what it feeds starts only then"));
                 }
                 Some(_) => {}
@@ -260,6 +261,10 @@ impl Recording {
     }
 }
 
+fn boxed<F: Format + 'static>(pipeline: Pipeline<F>) -> Box<dyn Reader> {
+    Box::new(pipeline)
+}
+
 fn explain(name: &str, failure: Failure) -> RecordingError {
     match failure {
         Failure::Io(source) => RecordingError::Io { file: name.to_owned(), source },
@@ -269,7 +274,7 @@ fn explain(name: &str, failure: Failure) -> RecordingError {
 
 /// The format of a recording, by its first bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Format {
+enum ContentFormat {
     Empty,
     Vcd,
     /// With the length of a byte order mark.
@@ -277,7 +282,7 @@ enum Format {
     Unknown,
 }
 
-impl Format {
+impl ContentFormat {
     fn of(bytes: &[u8]) -> Self {
         const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
         /// As many bytes as tell a text from something else.
@@ -287,10 +292,10 @@ impl Format {
         let strange = |byte: &u8| *byte < b' ' && !byte.is_ascii_whitespace();
         let head = text.get(..LOOK.min(text.len())).unwrap_or_default();
         match text.first() {
-            None => Format::Empty,
-            Some(b'$') => Format::Vcd,
-            _ if head.iter().any(strange) || not_utf8(head) => Format::Unknown,
-            _ => Format::Csv { mark },
+            None => ContentFormat::Empty,
+            Some(b'$') => ContentFormat::Vcd,
+            _ if head.iter().any(strange) || not_utf8(head) => ContentFormat::Unknown,
+            _ => ContentFormat::Csv { mark },
         }
     }
 }

@@ -2,7 +2,8 @@
 
 use crate::piece::{Level, Piece, Unknown};
 use reigen_core::lines::{LineColumns, join};
-use reigen_core::time::Nanos;
+use reigen_core::quantity::SampleRate;
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// What is known of each two-level signal up to the last piece.
 #[derive(Debug, Default)]
@@ -12,6 +13,10 @@ pub(crate) struct Stitcher {
     readings: Vec<Option<usize>>,
     /// The stretch in which edges are counted, both ends included.
     counted: (Nanos, Option<Nanos>),
+    /// The rate, where pieces count samples in place of time.
+    pub(crate) rate: Option<SampleRate>,
+    /// Room for times made of sample numbers.
+    times: Vec<Nanos>,
     /// Edges of all two-level signals in that stretch.
     pub(crate) edges: u64,
     /// Edges of one signal that share their nanosecond with the edge before; `None` where they are not counted.
@@ -63,8 +68,14 @@ impl Stitcher {
         self.signals.iter().filter_map(|signal| Some((signal.column?, signal)))
     }
 
-    /// Joins one piece.
-    pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) {
+    /// Joins one piece; gives the last time in it.
+    pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) -> Option<Nanos> {
+        let rate = self.rate;
+        let time_of = |time: Nanos| match rate {
+            None => time,
+            // Beyond all times, which takes a century, the last one stands in.
+            Some(rate) => rate.time_of(piece.sample_base + time.0).unwrap_or(Nanos(MOST_FILE_TIME_NS as u64)),
+        };
         for (signal, column) in self.signals.iter_mut().zip(&piece.columns) {
             if column.changes.is_empty() && column.unknown.values == 0 {
                 continue;
@@ -73,8 +84,15 @@ impl Stitcher {
             if column.level == Level::Unnamed {
                 continue;
             }
+            let changes = if rate.is_none() {
+                &column.changes
+            } else {
+                self.times.clear();
+                self.times.extend(column.changes.iter().map(|&sample| time_of(sample)));
+                &self.times
+            };
             let last_level = column.level == Level::High;
-            let joined = join(signal.level, &column.changes, last_level);
+            let joined = join(signal.level, changes, last_level);
             signal.level = Some(last_level);
             if let Some((since, _)) = joined.start {
                 signal.since = Some(since);
@@ -89,9 +107,10 @@ impl Stitcher {
         }
         for &(signal, time, value) in &piece.readings {
             if let Some(Some(column)) = self.readings.get(signal) {
-                lines.append_reading(*column, time, value);
+                lines.append_reading(*column, time_of(time), value);
             }
         }
+        piece.last_time.map(time_of)
     }
 
     /// Ends the recording at `end`: what is unknown then was so up to it.

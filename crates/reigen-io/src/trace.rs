@@ -2,7 +2,7 @@
 
 use crate::output_file::{OutputError, OutputFile};
 use reigen_core::column::{BitColumn, CountColumn};
-use reigen_core::time::{Nanos, Origin, Window, seconds_text};
+use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};
 use std::path::Path;
 
@@ -148,7 +148,7 @@ fn count_changes(
 
 fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
     if names.origin.0 < 0 {
-        let start = seconds_text(names.origin.0);
+        let start = seconds_short(names.origin.0);
         writeln!(file, "$comment time 0 here is {start} s in the recording $end")?;
     }
     writeln!(file, "$timescale 1 ns $end\n$scope module station $end")?;

@@ -63,6 +63,9 @@ pub(crate) struct ReadingArguments {
     /// … and low below this one; between the two they stay as they were
     #[arg(long, value_name = "VALUE", requires = "high_above", allow_negative_numbers = true)]
     pub(crate) low_below: Option<f64>,
+    /// Read with the plain reader alone, to hold the fast one against it
+    #[arg(long, hide = true)]
+    pub(crate) plain_reader: bool,
 }
 
 /// Show the whole work on an example that ships with the program.

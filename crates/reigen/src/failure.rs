@@ -76,11 +76,11 @@ impl Failure {
 }
 
 fn titled(renderer: &Renderer, message: &str, help: Option<&str>) -> String {
-    let mut report = vec![Group::with_title(Level::ERROR.primary_title(message.to_owned()))];
+    let mut group = Group::with_title(Level::ERROR.primary_title(message.to_owned()));
     if let Some(help) = help {
-        report.push(Group::with_title(Level::HELP.secondary_title(help.to_owned())));
+        group = group.element(Level::HELP.message(help.to_owned()));
     }
-    renderer.render(&report)
+    renderer.render(&[group])
 }
 
 /// The place in the station file, drawn under its line.
@@ -91,11 +91,11 @@ fn drawing<'a>(file: &'a str, source: &'a str, error: &StationError) -> Vec<Grou
         snippet = snippet.annotation(AnnotationKind::Context.span(within(source, &other)).label(label));
     }
     let title = Level::ERROR.primary_title(error.kind.to_string());
-    let mut report = vec![Group::with_title(title).element(snippet)];
+    let mut group = Group::with_title(title).element(snippet);
     if let Some(help) = error.kind.help() {
-        report.push(Group::with_title(Level::HELP.secondary_title(help)));
+        group = group.element(Level::HELP.message(help));
     }
-    report
+    vec![group]
 }
 
 /// A span that lies within the text, and on whole letters.

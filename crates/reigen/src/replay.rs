@@ -2,14 +2,15 @@
 
 use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
-use reigen_core::event::EventOrder;
+use reigen_core::engine::Engine;
+use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
 use reigen_core::findings;
 use reigen_core::lines::LineColumns;
 use reigen_core::station::plan::{Plan, compile};
 use reigen_core::station::{self, Station};
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, Origin, Window, seconds_text};
+use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use reigen_io::events::EventFile;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
@@ -98,7 +99,7 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         }
         _ => None,
     };
-    Ok(ReadOptions { sample_rate: arguments.sample_rate, thresholds })
+    Ok(ReadOptions { sample_rate: arguments.sample_rate, thresholds, plain: arguments.plain_reader })
 }
 
 /// Works a station over a recording.
@@ -117,17 +118,17 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
         engine.remember();
     }
     let mut worked = Nanos(0);
-    while let Some(known_until) = recording.read(&mut lines)? {
+    let mut failure = None;
+    recording.read(&mut lines, &mut |lines, known_until| {
         // A window ends where the counts begin, and where the stretch ends.
         let known_until = stretch.to.map_or(known_until, |to| known_until.min(to + Nanos(1)));
         while worked < known_until {
             let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
             let window = lines.cut(until);
             engine.work(window, lines.bits());
-            if window.from >= stretch.from {
-                watchers.watch(window, &mut engine, &lines)?;
-            } else {
-                watchers.forget(window, &mut engine);
+            if let Err(error) = watchers.watch(window, window.from >= stretch.from, &mut engine, lines) {
+                failure = Some(error);
+                return false;
             }
             lines.advance(window);
             worked = until;
@@ -135,6 +136,10 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
                 engine.start_counting(worked);
             }
         }
+        stretch.to.is_none_or(|to| worked <= to)
+    })?;
+    if let Some(failure) = failure {
+        return Err(failure);
     }
     let end = stretch.end(&recording)?;
     let points = engine.summaries(end);
@@ -184,13 +189,13 @@ impl Stretch {
         let origin = recording.origin();
         let usage = |message: String| Failure::Usage {
             message,
-            help: format!("the recording begins at {} s, in its own times", seconds_text(origin.0)),
+            help: format!("the recording begins at {} s, in its own times", seconds_short(origin.0)),
         };
         let time = |option: &str, file_time: Option<i64>| match file_time.map(|time| (time, origin.since_start(time))) {
             None => Ok(None),
             Some((_, Some(time))) => Ok(Some(time)),
             Some((time, None)) => {
-                Err(usage(format!("{option} {} s lies before the recording", seconds_text(time))))
+                Err(usage(format!("{option} {} s lies before the recording", seconds_short(time))))
             }
         };
         let from = time("--from", wanted.from)?.unwrap_or_default();
@@ -207,7 +212,7 @@ impl Stretch {
         if self.from > last {
             return Err(Failure::Usage {
                 message: "--from lies after the recording".to_owned(),
-                help: format!("it ends at {} s", seconds_text(recording.origin().file_time_ns(last))),
+                help: format!("it ends at {} s", seconds_short(recording.origin().file_time_ns(last))),
             });
         }
         Ok(self.to.map_or(last, |to| to.min(last)))
@@ -219,7 +224,7 @@ struct Watchers {
     trace: Option<TraceFile>,
     events: Option<EventFile>,
     order: EventOrder,
-    waiting: Vec<reigen_core::event::Event>,
+    waiting: Vec<Event>,
     starts_at: Option<i64>,
     shapes: Vec<Shape>,
 }
@@ -248,13 +253,9 @@ impl Watchers {
         Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
     }
 
-    fn watch(
-        &mut self,
-        window: Window,
-        engine: &mut reigen_core::engine::Engine,
-        lines: &LineColumns,
-    ) -> Result<(), Failure> {
-        if let Some(trace) = &mut self.trace {
+    /// Takes in what happened in a window; passes over it where it does not count.
+    fn watch(&mut self, window: Window, counts: bool, engine: &mut Engine, lines: &LineColumns) -> Result<(), Failure> {
+        if let Some(trace) = self.trace.as_mut().filter(|_| counts) {
             let mut points: Vec<_> = engine.points().collect();
             points.sort_by_key(|columns| columns.point);
             let columns = points.iter().zip(&self.shapes).filter_map(|(columns, shape)| match shape {
@@ -265,19 +266,14 @@ impl Watchers {
         }
         if let Some(events) = &mut self.events {
             let told = engine.take_events(window, &mut self.waiting);
+            if !counts {
+                self.waiting.clear();
+            }
             for event in self.order.pass(&mut self.waiting, told) {
                 events.write(event)?;
             }
         }
         Ok(())
-    }
-
-    /// Passes over what happened before the stretch that counts.
-    fn forget(&mut self, window: Window, engine: &mut reigen_core::engine::Engine) {
-        if self.events.is_some() {
-            engine.take_events(window, &mut self.waiting);
-            self.waiting.clear();
-        }
     }
 
     fn finish(mut self, end: Nanos) -> Result<Option<Finding>, Failure> {
@@ -291,7 +287,7 @@ impl Watchers {
             trace.finish(end)?;
         }
         Ok(self.starts_at.map(|start| {
-            let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_text(start));
+            let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(start));
             Finding::note("trace-shifted", "trace", message, "add that to a time read off the trace")
         }))
     }

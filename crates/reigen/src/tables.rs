@@ -7,7 +7,7 @@ use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
-use reigen_core::time::seconds_text;
+use reigen_core::time::seconds_short;
 
 /// Prints everything that came of a run.
 pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
@@ -18,7 +18,7 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         "{}: {} from {} s on, {} {}, {} {}",
         outcome.recording,
         outcome.to.saturating_sub(outcome.from),
-        seconds_text(outcome.origin.file_time_ns(outcome.from)),
+        seconds_short(outcome.origin.file_time_ns(outcome.from)),
         outcome.lines,
         plural(outcome.lines as u64, "line"),
         outcome.edges,
@@ -41,7 +41,7 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     for table in [inputs, counters, bits] {
         if !table.is_empty() {
             out.line("")?;
-            out.line(table.to_string())?;
+            out.line(table.trim_fmt())?;
         }
     }
     print_findings(&outcome.findings, out)
@@ -111,7 +111,8 @@ fn bit_cells(name: &str, last: Option<bool>, changes: [u64; 2], on: reigen_core:
 }
 
 fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
-    let hits: Vec<String> = counter.preset_hits.iter().map(|hits| format!("{hits}×")).collect();
+    let reached = counter.presets.iter().zip(&counter.preset_hits);
+    let hits: Vec<String> = reached.map(|(preset, hits)| format!("{preset}: {hits}×")).collect();
     let done = match (hits.is_empty(), counter.done) {
         (true, _) => "",
         (_, true) => "reached",
@@ -121,7 +122,7 @@ fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
         name.to_owned(),
         counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string()),
         counter.total.to_string(),
-        hits.join(" "),
+        hits.join(", "),
         done.to_owned(),
     ]
 }

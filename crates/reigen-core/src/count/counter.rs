@@ -217,6 +217,7 @@ impl Block for Counter {
             total: self.total,
             band: self.band(self.value) as i64,
             done: self.is_done(self.value),
+            presets: self.settings.presets.clone(),
             preset_hits: self.preset_hits.clone(),
             wraps: 0,
             lost: 0,

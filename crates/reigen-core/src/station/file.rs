@@ -140,7 +140,16 @@ fn translate(error: &toml::de::Error, source: &str) -> StationError {
             StationErrorKind::Unknown { what, found, near, known }
         }
         None if message.starts_with("missing field `") => StationErrorKind::Missing(quoted.next().unwrap_or_default()),
-        None => StationErrorKind::File(message.to_owned()),
+        None => StationErrorKind::File(plain_words(message)),
     };
     StationError { kind, span }
+}
+
+/// `invalid type: integer `8`, expected a string` as a person says it.
+fn plain_words(message: &str) -> String {
+    let parted = message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "));
+    match parted {
+        Some((found, wanted)) => format!("{wanted} is wanted here, not the {found}"),
+        None => message.to_owned(),
+    }
 }

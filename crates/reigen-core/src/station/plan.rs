@@ -76,6 +76,7 @@ fn find_line(line: &LineName, recorded: &[RecordedLine]) -> Result<usize, Statio
             (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
         }
         LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
+        LineKind::Words { why } => (why.clone(), "a column of levels has 0 and 1".to_owned()),
         LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
     };
     Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })

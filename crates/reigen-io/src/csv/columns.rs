@@ -96,7 +96,7 @@ impl Layout {
             Look::Levels => (LineKind::Level, Column::Levels { signal: self.bits }),
             Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.bits }),
             Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.numbers }),
-            Look::Words { why } => (LineKind::Number { why }, Column::Words),
+            Look::Words { why } => (LineKind::Words { why }, Column::Words),
         };
         let signal = match kind {
             LineKind::Level => &mut self.bits,
@@ -105,6 +105,14 @@ impl Layout {
         self.lines.push(RecordedLine { name, signal: *signal, kind });
         *signal += 1;
         column
+    }
+
+    /// The power of ten that makes nanoseconds of the time column.
+    pub(super) fn time_power(&self) -> i32 {
+        match self.columns.first() {
+            Some(Column::Time(power)) => *power,
+            _ => 0,
+        }
     }
 
     /// Says which number signals are wanted.

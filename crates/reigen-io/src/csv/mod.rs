@@ -1,6 +1,7 @@
 //! CSV by RFC 4180: a header with the names of the lines, then a row for each time.
 
 mod columns;
+mod fast;
 mod record;
 mod rows;
 #[cfg(test)]
@@ -10,45 +11,46 @@ use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::error::{Fault, FaultKind};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
-use crate::recording::{Failure, Reader};
+use crate::pipeline::{Done, Form, Format, Pipeline};
+use crate::recording::Failure;
 use columns::Layout;
 use record::Record;
 use reigen_core::lines::RecordedLine;
-use reigen_core::time::{Nanos, Origin};
-use rows::Rows;
+use reigen_core::quantity::SampleRate;
+use reigen_core::time::Origin;
+use rows::{RowReader, Rows};
 
-/// Reads a CSV from its bytes.
+/// A CSV, by its header and first rows.
 pub(crate) struct Csv {
-    chunks: Chunks,
     layout: Layout,
-    rows: Rows,
-    cut_off: bool,
 }
 
-impl Csv {
-    /// Reads the header, and looks at the first rows to tell levels from numbers.
-    pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions) -> Result<Self, Failure> {
-        let mut record = Record::default();
-        let (header, consumed, line) = loop {
-            let (bytes, at_end) = (chunks.bytes(), chunks.finished());
-            if let Some(found) = record.read(bytes, at_end) {
-                break (record.texts(), found.consumed, 1 + found.lines);
-            }
-            if at_end {
-                return Err(Fault { line: 1, kind: FaultKind::NoTimes }.into());
-            }
-            if !chunks.fill()? {
-                return Err(Fault { line: 1, kind: FaultKind::TooLong(MOST_AT_ONCE) }.into());
-            }
-        };
-        chunks.consume(consumed);
-        chunks.fill()?;
-        let layout = Layout::new(header, options, chunks.bytes(), chunks.finished(), line)?;
-        Ok(Self { chunks, layout, rows: Rows::new(record, line), cut_off: false })
-    }
+/// Opens a CSV: reads the header, and looks at the first rows to tell levels from numbers.
+pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Result<Pipeline<Csv>, Failure> {
+    let mut record = Record::default();
+    let fault = |kind| Failure::from(Fault { line: 1, kind });
+    let (consumed, line) = loop {
+        let at_end = chunks.finished();
+        if let Some(found) = record.read(chunks.bytes(), at_end) {
+            break (found.consumed, 1 + found.lines);
+        }
+        if at_end {
+            return Err(fault(FaultKind::NoTimes));
+        }
+        if !chunks.fill()? {
+            return Err(fault(FaultKind::TooLong(MOST_AT_ONCE)));
+        }
+    };
+    let header = record.texts();
+    chunks.consume(consumed);
+    chunks.fill()?;
+    let layout = Layout::new(header, options, chunks.bytes(), chunks.finished(), line)?;
+    Pipeline::open(Csv { layout }, Rows::new(line, None), chunks, form)
 }
 
-impl Reader for Csv {
+impl Format for Csv {
+    type Place = Rows;
+
     fn lines(&self) -> &[RecordedLine] {
         &self.layout.lines
     }
@@ -65,35 +67,34 @@ impl Reader for Csv {
         self.layout.want_numbers(numbers);
     }
 
-    fn origin(&self) -> Option<Origin> {
-        self.rows.origin
-    }
-
-    fn tick(&self) -> Option<Nanos> {
-        self.layout.rate.and_then(|rate| rate.whole_period())
+    fn rate(&self) -> Option<SampleRate> {
+        self.layout.rate
     }
 
     fn rounds(&self) -> bool {
         false
     }
 
-    fn line(&self) -> u64 {
-        self.rows.line
+    /// After a line; where it ends within quotes, the parser finds that out.
+    fn boundary(&self, bytes: &[u8]) -> Option<usize> {
+        memchr::memrchr(b'\n', bytes).map(|at| at + 1)
     }
 
-    fn cut_off(&self) -> bool {
-        self.cut_off
+    fn begin(&self, origin: Origin) -> Rows {
+        Rows::new(0, Some(origin))
     }
 
-    fn read(&mut self, piece: &mut Piece) -> Result<bool, Failure> {
-        let roomy = self.chunks.fill()?;
-        let at_end = self.chunks.finished();
-        let done = self.rows.read(&self.layout, self.chunks.bytes(), at_end, piece)?;
-        if done.consumed == 0 && !roomy {
-            return Err(Fault { line: self.rows.line, kind: FaultKind::TooLong(MOST_AT_ONCE) }.into());
+    fn parse(
+        &self,
+        form: Form,
+        place: &mut Rows,
+        bytes: &[u8],
+        at_end: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
+        match form {
+            Form::Plain => RowReader::new(place, &self.layout).read(bytes, at_end, false, piece),
+            Form::Fast => fast::read(place, &self.layout, bytes, at_end, piece),
         }
-        self.cut_off |= done.cut_off;
-        self.chunks.consume(done.consumed);
-        Ok(!at_end)
     }
 }

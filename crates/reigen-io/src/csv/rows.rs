@@ -4,110 +4,168 @@ use super::columns::{Column, Layout};
 use super::record::Record;
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
+use crate::pipeline::{Done, Place};
 use reigen_core::quantity::Decimal;
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin, seconds_text};
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin, seconds_short};
 
 /// Where the reader stands among the rows.
-pub(super) struct Rows {
-    record: Record,
+#[derive(Debug, Clone)]
+pub(crate) struct Rows {
     /// The file's own first time, once there was one.
     pub(super) origin: Option<Origin>,
     /// The line, from 1.
     pub(super) line: u64,
     /// How many rows there were.
-    rows: u64,
-    now: Nanos,
+    pub(super) rows: u64,
+    pub(super) now: Nanos,
+    /// The first time since the place began, and its line.
+    first: Option<(Nanos, u64)>,
+    /// Whether there was a quote: then a line's end may lie within a cell.
+    pub(super) quoted: bool,
 }
 
-/// How far the reader came.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Done {
-    /// The bytes that it has dealt with.
-    pub(super) consumed: usize,
-    /// Whether the file ends in the middle of a row.
-    pub(super) cut_off: bool,
+/// The rows of a CSV in work: where they stand, and room for one of them.
+pub(super) struct RowReader<'a> {
+    pub(super) place: &'a mut Rows,
+    pub(super) layout: &'a Layout,
+    record: Record,
 }
 
 impl Rows {
     /// At the row after the header.
-    pub(super) fn new(record: Record, line: u64) -> Self {
-        Self { record, origin: None, line, rows: 0, now: Nanos(0) }
+    pub(super) fn new(line: u64, origin: Option<Origin>) -> Self {
+        Self { origin, line, rows: 0, now: Nanos(0), first: None, quoted: false }
+    }
+
+    /// Goes on to the next row, at a time that is not before the last.
+    pub(super) fn next_row(&mut self, now: Nanos, line: u64, piece: &mut Piece) {
+        self.now = now;
+        self.rows += 1;
+        self.first.get_or_insert((now, line));
+        piece.last_time = Some(now);
+    }
+
+    /// The time since the start of a file's own time; fails where it runs backwards.
+    pub(super) fn since_start(&mut self, file_time: i64, cell: &[u8]) -> Result<Nanos, FaultKind> {
+        let origin = *self.origin.get_or_insert(Origin(file_time));
+        origin.since_start(file_time).filter(|time| *time >= self.now).ok_or_else(|| FaultKind::Backwards {
+            found: shown(cell),
+            before: format!("{} s", seconds_short(origin.file_time_ns(self.now))),
+        })
+    }
+}
+
+impl Place for Rows {
+    fn origin(&self) -> Option<Origin> {
+        self.origin
+    }
+
+    fn know_origin(&mut self, origin: Origin) {
+        self.origin = Some(origin);
+    }
+
+    fn line(&self) -> u64 {
+        self.line
+    }
+
+    fn is_plain(&self) -> bool {
+        !self.quoted
+    }
+
+    fn go_on(&mut self, over: &Self, piece: &mut Piece) -> Result<(), Fault> {
+        if let Some((first, line)) = over.first {
+            if first < self.now {
+                let own = |time| format!("{} s", seconds_short(self.origin.unwrap_or_default().file_time_ns(time)));
+                let kind = FaultKind::Backwards { found: own(first), before: own(self.now) };
+                return Err(Fault { line: self.line + line, kind });
+            }
+            self.now = over.now;
+        }
+        piece.sample_base = self.rows;
+        self.rows += over.rows;
+        self.line += over.line;
+        self.quoted = over.quoted;
+        Ok(())
+    }
+}
+
+impl<'a> RowReader<'a> {
+    /// Reads rows from `place` on.
+    pub(super) fn new(place: &'a mut Rows, layout: &'a Layout) -> Self {
+        Self { place, layout, record: Record::default() }
     }
 
     /// Reads all whole rows of `bytes` into `piece`; `at_end` says that no bytes come after them.
+    ///
+    /// Where `one_row`, it reads only the first.
     pub(super) fn read(
         &mut self,
-        layout: &Layout,
         bytes: &[u8],
         at_end: bool,
+        one_row: bool,
         piece: &mut Piece,
     ) -> Result<Done, Fault> {
         let mut at = 0;
         loop {
             let rest = bytes.get(at..).unwrap_or_default();
             let Some(found) = self.record.read(rest, at_end) else {
+                // What is left is the beginning of a row, or nothing but line ends.
                 let consumed = if at_end { bytes.len() } else { at };
                 return Ok(Done { consumed, cut_off: false });
             };
             let end = at + found.consumed;
-            if end == bytes.len() && !at_end {
-                // A quote or a line feed may still follow.
+            if end == bytes.len() && !at_end && !bytes.ends_with(b"\n") {
                 return Ok(Done { consumed: at, cut_off: false });
             }
-            if let Err(kind) = self.row(layout, piece) {
+            if memchr::memchr(b'"', rest.get(..found.consumed).unwrap_or_default()).is_some() {
+                self.place.quoted = true;
+            }
+            if let Err(kind) = self.row(self.place.line + found.lines_before, piece) {
                 // The last row of a file without a line end may be half of one.
                 if at_end && end == bytes.len() && !bytes.ends_with(b"\n") {
                     return Ok(Done { consumed: end, cut_off: true });
                 }
-                return Err(Fault { line: self.line + found.lines_before, kind });
+                return Err(Fault { line: self.place.line + found.lines_before, kind });
             }
-            self.line += found.lines;
+            self.place.line += found.lines;
             at = end;
+            if one_row {
+                return Ok(Done { consumed: at, cut_off: false });
+            }
         }
     }
 
-    fn row(&mut self, layout: &Layout, piece: &mut Piece) -> Result<(), FaultKind> {
+    fn row(&mut self, line: u64, piece: &mut Piece) -> Result<(), FaultKind> {
+        let layout = self.layout;
         let (found, wanted) = (self.record.len(), layout.columns.len());
         if found != wanted {
             return Err(FaultKind::RowLength { found, wanted });
         }
         // The whole row is checked before any of it counts, since half of one may be cut off.
-        let now = self.time(layout)?;
+        let now = self.time()?;
         for (number, column) in layout.columns.iter().enumerate() {
-            self.check(layout, number, *column)?;
+            self.check(number, *column)?;
         }
-        self.now = now;
-        self.rows += 1;
-        piece.last_time = Some(now);
+        self.place.next_row(now, line, piece);
         for (number, column) in layout.columns.iter().enumerate() {
-            self.take(layout, number, *column, piece);
+            self.take(number, *column, piece);
         }
         Ok(())
     }
 
-    /// The row's time since the start.
-    fn time(&mut self, layout: &Layout) -> Result<Nanos, FaultKind> {
+    /// The row's time since the start, or its number where rows are samples.
+    fn time(&mut self) -> Result<Nanos, FaultKind> {
+        if self.layout.rate.is_some() {
+            self.place.origin.get_or_insert(Origin(0));
+            return Ok(Nanos(self.place.rows));
+        }
         let cell = self.record.cell(0);
-        let Some(rate) = layout.rate else {
-            let power = match layout.columns.first() {
-                Some(Column::Time(power)) => *power,
-                _ => 0,
-            };
-            let file_time = file_time(cell, power)?;
-            let origin = *self.origin.get_or_insert(Origin(file_time));
-            return match origin.since_start(file_time) {
-                Some(time) if time >= self.now => Ok(time),
-                _ => {
-                    let before = format!("{} s", seconds_text(origin.file_time_ns(self.now)));
-                    Err(FaultKind::Backwards { found: shown(cell), before })
-                }
-            };
-        };
-        self.origin.get_or_insert(Origin(0));
-        rate.time_of(self.rows).ok_or_else(|| FaultKind::TimeTooLarge(format!("of sample {}", self.rows)))
+        let file_time = file_time(cell, self.layout.time_power())?;
+        self.place.since_start(file_time, cell)
     }
 
-    fn check(&self, layout: &Layout, number: usize, column: Column) -> Result<(), FaultKind> {
+    fn check(&self, number: usize, column: Column) -> Result<(), FaultKind> {
+        let layout = self.layout;
         let cell = self.record.cell(number);
         let name = || layout.names.get(number).cloned().unwrap_or_default();
         match column {
@@ -124,19 +182,20 @@ impl Rows {
         }
     }
 
-    fn take(&self, layout: &Layout, number: usize, column: Column, piece: &mut Piece) {
+    fn take(&self, number: usize, column: Column, piece: &mut Piece) {
+        let (layout, now) = (self.layout, self.place.now);
         let cell = self.record.cell(number);
         match column {
-            Column::Levels { signal } => piece.set(signal, self.now, cell == b"1"),
+            Column::Levels { signal } => piece.set(signal, now, cell == b"1"),
             Column::Digitised { signal } => {
                 let level = layout.thresholds.zip(value(cell)).and_then(|(both, value)| both.level(value));
                 if let Some(high) = level {
-                    piece.set(signal, self.now, high);
+                    piece.set(signal, now, high);
                 }
             }
             Column::Numbers { number } if layout.wants(number) => {
                 if let Some(value) = value(cell) {
-                    piece.readings.push((number, self.now, value));
+                    piece.readings.push((number, now, value));
                 }
             }
             _ => {}
@@ -145,7 +204,7 @@ impl Rows {
 }
 
 /// A time cell in nanoseconds, exact to the rounding with halves up.
-fn file_time(cell: &[u8], power: i32) -> Result<i64, FaultKind> {
+pub(super) fn file_time(cell: &[u8], power: i32) -> Result<i64, FaultKind> {
     let number = Decimal::parse(cell).ok_or_else(|| FaultKind::NoTime(shown(cell)))?;
     let nanos = number.scaled(power).and_then(|(nanos, _)| i64::try_from(nanos).ok());
     nanos

@@ -4,19 +4,22 @@ use super::layout::{Layout, Target};
 use super::token::{skip_space, word_end};
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
+use crate::pipeline::{Done, Place};
 use reigen_core::time::{Nanos, Origin};
 
 /// Where the reader stands among the value changes.
 #[derive(Debug, Clone)]
-pub(super) struct Body {
+pub(crate) struct Body {
     /// The file's own first time, once there was one.
     pub(super) origin: Option<Origin>,
     /// The line, from 1.
     pub(super) line: u64,
     /// The time in the file's units.
-    units: u64,
+    pub(super) units: u64,
+    /// The first time since the place began, in the file's units, and its line.
+    first_units: Option<(u64, u64)>,
     /// The time since the recording's start.
-    now: Nanos,
+    pub(super) now: Nanos,
     section: Section,
 }
 
@@ -31,15 +34,6 @@ enum Section {
     Text { in_dump: bool },
 }
 
-/// How far the reader came.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Done {
-    /// The bytes that it has dealt with.
-    pub(super) consumed: usize,
-    /// Whether the file ends in the middle of something.
-    pub(super) cut_off: bool,
-}
-
 /// What became of one word, or of a value with its code.
 enum Word {
     Taken(usize),
@@ -49,8 +43,8 @@ enum Word {
 
 impl Body {
     /// At the start of the value changes.
-    pub(super) fn new(line: u64) -> Self {
-        Self { origin: None, line, units: 0, now: Nanos(0), section: Section::Changes }
+    pub(super) fn new(line: u64, origin: Option<Origin>) -> Self {
+        Self { origin, line, units: 0, first_units: None, now: Nanos(0), section: Section::Changes }
     }
 
     /// Reads all whole words of `bytes` into `piece`; `at_end` says that no bytes come after them.
@@ -61,10 +55,25 @@ impl Body {
         at_end: bool,
         piece: &mut Piece,
     ) -> Result<Done, Fault> {
+        self.read_until(layout, bytes, at_end, false, piece)
+    }
+
+    /// The same, but where `one_line` it stops before the first line that begins with nothing open.
+    pub(super) fn read_until(
+        &mut self,
+        layout: &Layout,
+        bytes: &[u8],
+        at_end: bool,
+        one_line: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
         let mut at = 0;
         loop {
             let (start, lines) = skip_space(bytes, at);
             self.line += lines;
+            if one_line && at > 0 && lines > 0 && self.section == Section::Changes {
+                return Ok(Done { consumed: start, cut_off: false });
+            }
             if start == bytes.len() {
                 let cut_off = at_end && self.section != Section::Changes;
                 return Ok(Done { consumed: start, cut_off });
@@ -127,15 +136,30 @@ impl Body {
             true => FaultKind::TimeTooLarge(shown(word)),
             false => FaultKind::NoTime(shown(word)),
         })?;
+        self.set_time(layout, units, piece).ok_or_else(|| match units < self.units {
+            true => FaultKind::Backwards { found: shown(word), before: format!("#{}", self.units) },
+            false => FaultKind::TimeTooLarge(shown(word)),
+        })
+    }
+
+    /// Whether no dump or text is open.
+    pub(super) fn has_nothing_open(&self) -> bool {
+        self.section == Section::Changes
+    }
+
+    /// Goes on to a time in the file's units; `None` where it runs backwards or is too large.
+    #[inline]
+    pub(super) fn set_time(&mut self, layout: &Layout, units: u64, piece: &mut Piece) -> Option<()> {
         if units < self.units {
-            return Err(FaultKind::Backwards { found: shown(word), before: format!("#{}", self.units) });
+            return None;
         }
-        let file_time = layout.scale.nanos(units).ok_or_else(|| FaultKind::TimeTooLarge(shown(word)))?;
+        let file_time = layout.scale.nanos(units)?;
         let origin = *self.origin.get_or_insert(Origin(file_time));
         self.units = units;
         self.now = origin.since_start(file_time).unwrap_or_default();
+        self.first_units.get_or_insert((units, self.line));
         piece.last_time = Some(self.now);
-        Ok(())
+        Some(())
     }
 
     #[inline]
@@ -232,6 +256,38 @@ impl Body {
             (b"$dumpvars" | b"$dumpall" | b"$dumpon" | b"$dumpoff", _) => Section::Dump,
             (_, section) => Section::Text { in_dump: section == Section::Dump },
         };
+        Ok(())
+    }
+}
+
+impl Place for Body {
+    fn origin(&self) -> Option<Origin> {
+        self.origin
+    }
+
+    fn know_origin(&mut self, origin: Origin) {
+        self.origin = Some(origin);
+    }
+
+    fn line(&self) -> u64 {
+        self.line
+    }
+
+    fn is_plain(&self) -> bool {
+        self.has_nothing_open()
+    }
+
+    fn go_on(&mut self, over: &Self, _piece: &mut Piece) -> Result<(), Fault> {
+        if let Some((units, line)) = over.first_units {
+            if units < self.units {
+                let kind = FaultKind::Backwards { found: format!("#{units}"), before: format!("#{}", self.units) };
+                return Err(Fault { line: self.line + line, kind });
+            }
+            self.units = over.units;
+            self.now = over.now;
+        }
+        self.line += over.line;
+        self.section = over.section;
         Ok(())
     }
 }

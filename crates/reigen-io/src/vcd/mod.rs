@@ -2,38 +2,38 @@
 
 mod body;
 mod codes;
+mod fast;
 mod header;
 mod layout;
 #[cfg(test)]
 mod tests;
 mod token;
 
-use crate::chunks::{Chunks, MOST_AT_ONCE};
-use crate::error::{Fault, FaultKind};
+use crate::chunks::Chunks;
+use crate::error::Fault;
 use crate::piece::Piece;
-use crate::recording::{Failure, Reader};
+use crate::pipeline::{Done, Form, Format, Pipeline};
+use crate::recording::Failure;
 use body::Body;
 use layout::Layout;
 use reigen_core::lines::RecordedLine;
-use reigen_core::time::{Nanos, Origin};
+use reigen_core::quantity::SampleRate;
+use reigen_core::time::Origin;
 
-/// Reads a VCD from its bytes.
+/// A VCD, by its declarations.
 pub(crate) struct Vcd {
-    chunks: Chunks,
     layout: Layout,
-    body: Body,
-    cut_off: bool,
 }
 
-impl Vcd {
-    /// Reads the declarations.
-    pub(crate) fn open(mut chunks: Chunks) -> Result<Self, Failure> {
-        let (layout, line) = header::read(&mut chunks)?;
-        Ok(Self { chunks, layout, body: Body::new(line), cut_off: false })
-    }
+/// Opens a VCD.
+pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<Vcd>, Failure> {
+    let (layout, line) = header::read(&mut chunks)?;
+    Pipeline::open(Vcd { layout }, Body::new(line, None), chunks, form)
 }
 
-impl Reader for Vcd {
+impl Format for Vcd {
+    type Place = Body;
+
     fn lines(&self) -> &[RecordedLine] {
         &self.layout.lines
     }
@@ -50,36 +50,41 @@ impl Reader for Vcd {
         self.layout.want_numbers(numbers);
     }
 
-    fn origin(&self) -> Option<Origin> {
-        self.body.origin
-    }
-
-    fn tick(&self) -> Option<Nanos> {
-        Some(self.layout.scale.tick())
+    fn rate(&self) -> Option<SampleRate> {
+        None
     }
 
     fn rounds(&self) -> bool {
         self.layout.scale.rounds()
     }
 
-    fn line(&self) -> u64 {
-        self.body.line
-    }
-
-    fn cut_off(&self) -> bool {
-        self.cut_off
-    }
-
-    fn read(&mut self, piece: &mut Piece) -> Result<bool, Failure> {
-        let roomy = self.chunks.fill()?;
-        let at_end = self.chunks.finished();
-        let bytes = self.chunks.bytes();
-        let done = self.body.read(&self.layout, bytes, at_end, piece)?;
-        if done.consumed == 0 && !roomy {
-            return Err(Fault { line: self.body.line, kind: FaultKind::TooLong(MOST_AT_ONCE) }.into());
+    /// Before a line that begins with a time.
+    fn boundary(&self, bytes: &[u8]) -> Option<usize> {
+        let mut until = bytes.len();
+        loop {
+            let mark = memchr::memrchr(b'#', bytes.get(..until)?)?;
+            if mark > 0 && bytes.get(mark - 1) == Some(&b'\n') {
+                return Some(mark);
+            }
+            until = mark;
         }
-        self.cut_off |= done.cut_off;
-        self.chunks.consume(done.consumed);
-        Ok(!at_end)
+    }
+
+    fn begin(&self, origin: Origin) -> Body {
+        Body::new(0, Some(origin))
+    }
+
+    fn parse(
+        &self,
+        form: Form,
+        place: &mut Body,
+        bytes: &[u8],
+        at_end: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
+        match form {
+            Form::Plain => place.read(&self.layout, bytes, at_end, piece),
+            Form::Fast => fast::read(place, &self.layout, bytes, at_end, piece),
+        }
     }
 }

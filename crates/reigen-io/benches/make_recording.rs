@@ -1,0 +1,83 @@
+//! Makes large recordings with known content, the same on every machine: `make_recording vcd 20000000 > FILE`.
+//!
+//! - `vcd CHANGES`: 16 lines at 1 µs; short bursts with pauses between them, as contacts and pulses make.
+//! - `csv ROWS`: 8 columns of 0 and 1 at 1 MHz under `time_s`; a line changes now and then.
+//! - `packed SAMPLES`: the same as one byte a sample.
+
+use std::io::{self, BufWriter, Write};
+
+const LINES: usize = 16;
+
+fn main() -> io::Result<()> {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let (kind, count) = match arguments.as_slice() {
+        [kind, count] => (kind.as_str(), count.parse().map_err(io::Error::other)?),
+        _ => return Err(io::Error::other("usage: make_recording vcd|csv|packed COUNT")),
+    };
+    let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
+    match kind {
+        "vcd" => vcd(count, &mut out)?,
+        "csv" => csv(count, &mut out)?,
+        "packed" => packed(count, &mut out)?,
+        other => return Err(io::Error::other(format!("no kind of recording: {other}"))),
+    }
+    out.flush()
+}
+
+fn vcd(changes: u64, out: &mut impl Write) -> io::Result<()> {
+    let mut random = fastrand::Rng::with_seed(1);
+    writeln!(out, "$timescale 1 us $end\n$scope module ropewalk $end")?;
+    for line in 0..LINES {
+        writeln!(out, "$var wire 1 {} LINE_{line} $end", code(line))?;
+    }
+    writeln!(out, "$upscope $end\n$enddefinitions $end\n#0")?;
+    let mut levels = [false; LINES];
+    for line in 0..LINES {
+        writeln!(out, "0{}", code(line))?;
+    }
+    let mut time = 0u64;
+    for _ in 0..changes {
+        time += if random.u8(..64) == 0 { random.u64(5_000..12_000) } else { random.u64(1..20) };
+        let line = random.usize(..LINES);
+        levels[line] ^= true;
+        write!(out, "#{time}\n{}{}\n", u8::from(levels[line]), code(line))?;
+    }
+    Ok(())
+}
+
+fn code(line: usize) -> char {
+    char::from(b'!' + line as u8)
+}
+
+/// Levels of eight lines, a sample after another: each changes now and then.
+fn samples(count: u64) -> impl Iterator<Item = u8> {
+    let mut random = fastrand::Rng::with_seed(2);
+    let mut levels = 0u8;
+    let mut until_next = 0u32;
+    (0..count).map(move |_| {
+        if until_next == 0 {
+            levels ^= 1 << random.u8(..8);
+            until_next = random.u32(1..200);
+        }
+        until_next -= 1;
+        levels
+    })
+}
+
+fn csv(rows: u64, out: &mut impl Write) -> io::Result<()> {
+    writeln!(out, "time_s,L0,L1,L2,L3,L4,L5,L6,L7")?;
+    for (row, levels) in samples(rows).enumerate() {
+        write!(out, "{}.{:06}", row / 1_000_000, row % 1_000_000)?;
+        let mut cells = [b','; 17];
+        for line in 0..8 {
+            cells[2 * line + 1] = b'0' + (levels >> line & 1);
+        }
+        cells[16] = b'\n';
+        out.write_all(&cells)?;
+    }
+    Ok(())
+}
+
+fn packed(count: u64, out: &mut impl Write) -> io::Result<()> {
+    samples(count).try_for_each(|levels| out.write_all(&[levels]))
+}

@@ -1,0 +1,334 @@
+//! Reading, parsing and working a recording side by side.
+//!
+//! ```text
+//! bytes of batch k+2   read     ┐
+//! batch k+1            parsed   ├ at the same time
+//! batch k              consumed ┘
+//! ```
+//!
+//! A batch is some pieces, each parted at a place where a reader can begin without knowing what came before:
+//! it is parsed on the supposition that nothing unusual is open there. Where that turns out wrong, the
+//! piece is parsed once more, by the one who knows.
+
+use crate::chunks::{Chunks, MOST_AT_ONCE};
+use crate::error::{Fault, FaultKind};
+use crate::piece::Piece;
+use crate::recording::Failure;
+use reigen_core::lines::RecordedLine;
+use reigen_core::quantity::SampleRate;
+use reigen_core::time::Origin;
+use rayon::prelude::*;
+use std::collections::VecDeque;
+
+/// How many pieces make a batch.
+const PIECES: usize = 8;
+
+/// Which form of a reader does the work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Form {
+    /// The fast form, which leaves what is unusual to the plain one.
+    #[default]
+    Fast,
+    /// The plain form, for reference.
+    Plain,
+}
+
+/// How a format is parted and parsed, and what its head says.
+pub(crate) trait Format: Send + Sync {
+    /// Where a reader stands.
+    type Place: Place;
+
+    /// The lines by name.
+    fn lines(&self) -> &[RecordedLine];
+    /// How many two-level signals there are.
+    fn bits(&self) -> usize;
+    /// How many number signals there are.
+    fn numbers(&self) -> usize;
+    /// Says which number signals are wanted.
+    fn want_numbers(&mut self, numbers: &[usize]);
+    /// The rate, where pieces count samples in place of time.
+    fn rate(&self) -> Option<SampleRate>;
+    /// Whether times are finer than a nanosecond and so have been rounded.
+    fn rounds(&self) -> bool;
+
+    /// The last place in `bytes` at which a piece may begin.
+    fn boundary(&self, bytes: &[u8]) -> Option<usize>;
+
+    /// Where a reader stands that begins at a boundary, once `origin` is known.
+    fn begin(&self, origin: Origin) -> Self::Place;
+
+    /// Parses all whole words or rows of `bytes` into `piece`; `at_end` says that no bytes come after them.
+    fn parse(
+        &self,
+        form: Form,
+        place: &mut Self::Place,
+        bytes: &[u8],
+        at_end: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault>;
+}
+
+/// Where a reader stands between two pieces.
+pub(crate) trait Place: Clone + Send + Sync {
+    /// The file's own first time, once it is known.
+    fn origin(&self) -> Option<Origin>;
+    /// Learns the file's own first time.
+    fn know_origin(&mut self, origin: Origin);
+    /// The line it has come to.
+    fn line(&self) -> u64;
+    /// Whether a piece may begin here that knows nothing of what came before.
+    fn is_plain(&self) -> bool;
+    /// Goes on over a piece that began knowing nothing, which it had the right to.
+    ///
+    /// The piece's times are brought into line with those before. Says what is wrong with where the two meet.
+    fn go_on(&mut self, over: &Self, piece: &mut Piece) -> Result<(), Fault>;
+}
+
+/// How far a parser came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Done {
+    /// The bytes that it has dealt with.
+    pub(crate) consumed: usize,
+    /// Whether the file ends in the middle of something.
+    pub(crate) cut_off: bool,
+}
+
+/// One piece on its way.
+struct Slot<P> {
+    bytes: Vec<u8>,
+    length: usize,
+    at_end: bool,
+    /// Whether it begins at a boundary.
+    begins_well: bool,
+    piece: Piece,
+    /// Where the parser stood after it.
+    place: P,
+    done: Result<Done, Fault>,
+}
+
+/// Some pieces on their way.
+struct Batch<P> {
+    slots: Vec<Slot<P>>,
+    used: usize,
+}
+
+/// Reads, parses and hands over a recording.
+pub(crate) struct Pipeline<F: Format> {
+    pub(crate) format: F,
+    pub(crate) place: F::Place,
+    pub(crate) cut_off: bool,
+    form: Form,
+    source: Source,
+    /// Batches read ahead while the origin was looked for.
+    ready: VecDeque<Batch<F::Place>>,
+    rest: Rest,
+}
+
+/// What gives the bytes.
+struct Source {
+    chunks: Chunks,
+    begins_well: bool,
+}
+
+/// Bytes that a parser could not finish, to be put before the next ones.
+#[derive(Default)]
+struct Rest {
+    bytes: Vec<u8>,
+}
+
+impl<F: Format> Pipeline<F> {
+    /// A pipeline at the start of a format's pieces, where `place` stands.
+    ///
+    /// Reads up to the file's first time. Fails where that cannot be reached.
+    pub(crate) fn open(format: F, place: F::Place, chunks: Chunks, form: Form) -> Result<Self, Failure> {
+        let mut pipeline = Self {
+            format,
+            place,
+            cut_off: false,
+            form,
+            source: Source { chunks, begins_well: true },
+            ready: VecDeque::new(),
+            rest: Rest::default(),
+        };
+        pipeline.find_origin()?;
+        Ok(pipeline)
+    }
+
+    fn find_origin(&mut self) -> Result<(), Failure> {
+        let mut place = self.place.clone();
+        let (mut rest, mut piece) = (Rest::default(), Piece::default());
+        while place.origin().is_none() {
+            let mut batch = Batch::new();
+            self.source.fill(&mut batch, &self.format, &place)?;
+            for slot in batch.used() {
+                if place.origin().is_none() {
+                    rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece)?;
+                }
+            }
+            let ended = batch.used().is_empty();
+            self.ready.push_back(batch);
+            if ended {
+                return Err(Fault { line: place.line(), kind: FaultKind::NoTimes }.into());
+            }
+        }
+        // Everything is parsed again once it is known what is wanted; only the origin stays.
+        self.place.know_origin(place.origin().unwrap_or_default());
+        Ok(())
+    }
+
+    /// Hands over all pieces in order, a batch at a time; `consume` is also told whether it is the last.
+    ///
+    /// Stops where `consume` gives false.
+    pub(crate) fn run(
+        &mut self,
+        consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send),
+    ) -> Result<(), Failure> {
+        let Self { format, place, cut_off, form, source, ready, rest } = self;
+        let (form, format) = (*form, &*format);
+        let bits = format.bits();
+        let begin = format.begin(place.origin().unwrap_or_default());
+        let mut next = |batch: &mut Batch<F::Place>| -> Result<(), Failure> {
+            match ready.pop_front() {
+                Some(filled) => *batch = filled,
+                None => source.fill(batch, format, &begin)?,
+            }
+            Ok(())
+        };
+        let (mut consumed, mut parsed, mut read) = (Batch::new(), Batch::new(), Batch::new());
+        next(&mut parsed)?;
+        let mut first = true;
+        loop {
+            let last = parsed.used == 0;
+            let settle = || -> Result<bool, Failure> {
+                if first {
+                    return Ok(true);
+                }
+                let result = consumed.settle(format, form, place, rest, cut_off);
+                let pieces: Vec<&Piece> = consumed.used().iter().map(|slot| &slot.piece).collect();
+                result?;
+                Ok(consume(&pieces, last))
+            };
+            let (go_on, (filled, ())) = rayon::join(settle, || {
+                rayon::join(|| next(&mut read), || parsed.parse(format, form, &begin, bits))
+            });
+            if !go_on? || (last && !first) {
+                return Ok(());
+            }
+            filled?;
+            first = false;
+            std::mem::swap(&mut consumed, &mut parsed);
+            std::mem::swap(&mut parsed, &mut read);
+        }
+    }
+}
+
+impl Source {
+    /// Fills a batch with the bytes that come next.
+    fn fill<F: Format>(&mut self, batch: &mut Batch<F::Place>, format: &F, place: &F::Place) -> Result<(), Failure> {
+        batch.used = 0;
+        while batch.used < PIECES && !self.chunks.exhausted() {
+            let slot = batch.slot(place);
+            let taken = self.chunks.take(&mut slot.bytes, |bytes| format.boundary(bytes))?;
+            slot.length = taken.length;
+            slot.at_end = self.chunks.exhausted();
+            slot.begins_well = self.begins_well;
+            self.begins_well = taken.at_boundary;
+            if taken.length == 0 && !slot.at_end {
+                break;
+            }
+            batch.used += 1;
+        }
+        Ok(())
+    }
+}
+
+impl<P: Place> Batch<P> {
+    fn new() -> Self {
+        Self { slots: Vec::new(), used: 0 }
+    }
+
+    fn used(&self) -> &[Slot<P>] {
+        self.slots.get(..self.used).unwrap_or_default()
+    }
+
+    /// The next slot that is free.
+    fn slot(&mut self, place: &P) -> &mut Slot<P> {
+        if self.slots.len() <= self.used {
+            self.slots.push(Slot::new(place.clone()));
+        }
+        &mut self.slots[self.used]
+    }
+
+    /// Parses all pieces side by side, each as if nothing was open where it begins.
+    fn parse<F: Format<Place = P>>(&mut self, format: &F, form: Form, begin: &P, bits: usize) {
+        let used = self.slots.get_mut(..self.used).unwrap_or_default();
+        used.par_iter_mut().with_max_len(1).for_each(|slot| {
+            slot.piece.reset(bits);
+            slot.place = begin.clone();
+            let bytes = slot.bytes.get(..slot.length).unwrap_or_default();
+            slot.done = format.parse(form, &mut slot.place, bytes, slot.at_end, &mut slot.piece);
+        });
+    }
+
+    /// Brings all pieces into line with what came before; parses those again that supposed wrongly.
+    fn settle<F: Format<Place = P>>(
+        &mut self,
+        format: &F,
+        form: Form,
+        place: &mut P,
+        rest: &mut Rest,
+        cut_off: &mut bool,
+    ) -> Result<(), Failure> {
+        let used = self.slots.get_mut(..self.used).unwrap_or_default();
+        for slot in used {
+            if !(slot.begins_well && rest.bytes.is_empty() && place.is_plain()) {
+                let mut piece = std::mem::take(&mut slot.piece);
+                piece.reset(piece.columns.len());
+                let done = rest.parse(format, form, place, slot, &mut piece);
+                slot.piece = piece;
+                *cut_off |= done?.cut_off;
+                continue;
+            }
+            let before = place.line();
+            let done = slot.done.clone().map_err(|fault| Fault { line: before + fault.line, ..fault })?;
+            place.go_on(&slot.place, &mut slot.piece)?;
+            *cut_off |= done.cut_off;
+            rest.bytes.extend_from_slice(slot.bytes.get(done.consumed..slot.length).unwrap_or_default());
+        }
+        Ok(())
+    }
+}
+
+impl<P: Place> Slot<P> {
+    fn new(place: P) -> Self {
+        Self {
+            bytes: Vec::new(),
+            length: 0,
+            at_end: false,
+            begins_well: true,
+            piece: Piece::default(),
+            place,
+            done: Ok(Done { consumed: 0, cut_off: false }),
+        }
+    }
+}
+
+impl Rest {
+    /// Parses what was left over and then a piece, with the true place.
+    fn parse<F: Format>(
+        &mut self,
+        format: &F,
+        form: Form,
+        place: &mut F::Place,
+        slot: &Slot<F::Place>,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
+        self.bytes.extend_from_slice(slot.bytes.get(..slot.length).unwrap_or_default());
+        let done = format.parse(form, place, &self.bytes, slot.at_end, piece)?;
+        if done.consumed == 0 && self.bytes.len() >= MOST_AT_ONCE {
+            return Err(Fault { line: place.line(), kind: FaultKind::TooLong(MOST_AT_ONCE) });
+        }
+        self.bytes.drain(..done.consumed);
+        Ok(done)
+    }
+}
