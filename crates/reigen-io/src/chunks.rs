@@ -1,15 +1,36 @@
 //! Bytes of a recording in chunks: never the whole file.
 
+use std::fs::File;
 use std::io::{self, Read};
+use std::sync::Arc;
 
 /// How many bytes make a piece of their own.
 pub(crate) const CHUNK: usize = 256 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
 pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
 
+/// Where the bytes of a recording come from.
+pub(crate) enum Input {
+    /// Somewhere that gives them one after another.
+    Stream(Box<dyn Read + Send>),
+    /// A plain file, which can be read at any place.
+    File(Arc<File>),
+}
+
+impl Read for Input {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        match self {
+            Input::Stream(stream) => stream.read(room),
+            Input::File(file) => file.as_ref().read(room),
+        }
+    }
+}
+
 /// Bytes of a recording, from where they have not been dealt with.
 pub(crate) struct Chunks {
-    input: Box<dyn Read + Send>,
+    input: Input,
+    /// How many bytes have been read.
+    offset: u64,
     buffer: Vec<u8>,
     start: usize,
     end: usize,
@@ -18,8 +39,16 @@ pub(crate) struct Chunks {
 
 impl Chunks {
     /// Reads from `input`.
-    pub(crate) fn new(input: Box<dyn Read + Send>) -> Self {
-        Self { input, buffer: vec![0; CHUNK], start: 0, end: 0, finished: false }
+    pub(crate) fn new(input: Input) -> Self {
+        Self { input, offset: 0, buffer: vec![0; CHUNK], start: 0, end: 0, finished: false }
+    }
+
+    /// The file and the place in it that comes next, where the bytes come from a plain file.
+    pub(crate) fn place(&self) -> Option<(Arc<File>, u64)> {
+        match &self.input {
+            Input::File(file) => Some((file.clone(), self.offset - self.bytes().len() as u64)),
+            Input::Stream(_) => None,
+        }
     }
 
     /// The bytes at hand.
@@ -53,6 +82,7 @@ impl Chunks {
         let room = self.buffer.get_mut(self.end..).unwrap_or_default();
         let (count, finished) = read_full(&mut self.input, room)?;
         self.end += count;
+        self.offset += count as u64;
         self.finished |= finished;
         Ok(true)
     }
@@ -71,6 +101,7 @@ impl Chunks {
             while length < into.len() && !self.finished {
                 let (count, finished) = read_full(&mut self.input, into.get_mut(length..).unwrap_or_default())?;
                 length += count;
+                self.offset += count as u64;
                 self.finished |= finished;
             }
             let whole = into.get(..length).unwrap_or_default();

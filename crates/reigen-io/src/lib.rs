@@ -11,5 +11,6 @@ mod chunks;
 mod csv;
 mod piece;
 mod pipeline;
+mod ranges;
 mod stitch;
 mod vcd;

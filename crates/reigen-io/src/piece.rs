@@ -20,28 +20,16 @@ pub(crate) struct Piece {
 pub(crate) struct PieceColumn {
     /// The times at which the piece first names a level and then changes it.
     pub(crate) changes: Vec<Nanos>,
-    /// The level after the last of them.
-    pub(crate) level: Level,
+    /// 0 or 1, the level after the last of them, while the signal is known; else what makes it special.
+    state: u8,
+    /// The level after the last change, if the piece has named any.
+    level: Option<bool>,
     /// Unknown values.
     pub(crate) unknown: Unknown,
 }
 
-/// A level, as a piece knows it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[repr(u8)]
-pub(crate) enum Level {
-    Low = 0,
-    High = 1,
-    /// The piece has not named any yet.
-    Unnamed = 2,
-}
-
-impl From<bool> for Level {
-    #[inline]
-    fn from(high: bool) -> Self {
-        if high { Level::High } else { Level::Low }
-    }
-}
+/// The piece has not named any level yet, or the signal is unknown at present.
+const SPECIAL: u8 = 2;
 
 /// Stretches in which a signal was unknown (`x`, `z`).
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -58,7 +46,7 @@ pub(crate) struct Unknown {
 
 impl Default for PieceColumn {
     fn default() -> Self {
-        Self { changes: Vec::new(), level: Level::Unnamed, unknown: Unknown::default() }
+        Self { changes: Vec::new(), state: SPECIAL, level: None, unknown: Unknown::default() }
     }
 }
 
@@ -68,8 +56,7 @@ impl Piece {
         self.columns.resize_with(signals, PieceColumn::default);
         for column in &mut self.columns {
             column.changes.clear();
-            column.level = Level::Unnamed;
-            column.unknown = Unknown::default();
+            (column.state, column.level, column.unknown) = (SPECIAL, None, Unknown::default());
         }
         self.readings.clear();
         self.last_time = None;
@@ -80,41 +67,56 @@ impl Piece {
     #[inline]
     pub(crate) fn set(&mut self, signal: usize, time: Nanos, high: bool) {
         if let Some(column) = self.columns.get_mut(signal) {
-            column.set(time, high);
+            column.set(time, u8::from(high));
         }
     }
 
     /// A signal becomes unknown.
     pub(crate) fn set_unknown(&mut self, signal: usize, time: Nanos) {
-        let Some(PieceColumn { level, unknown, .. }) = self.columns.get_mut(signal) else { return };
-        unknown.values += 1;
-        unknown.open.get_or_insert(time);
-        if *level == Level::Unnamed {
-            unknown.leading.get_or_insert(time);
+        if let Some(column) = self.columns.get_mut(signal) {
+            column.set_unknown(time);
         }
     }
 }
 
 impl PieceColumn {
-    /// The signal takes a level.
+    /// The level after the last change; `None` where the piece has named none.
+    pub(crate) fn level(&self) -> Option<bool> {
+        if self.state < SPECIAL { Some(self.state == 1) } else { self.level }
+    }
+
+    /// The signal takes the level 0 or 1.
     #[inline]
-    pub(crate) fn set(&mut self, time: Nanos, high: bool) {
-        let level = Level::from(high);
-        if self.unknown.open.is_some() {
-            self.known_again(time);
-        }
-        if self.level != level {
-            self.level = level;
+    pub(crate) fn set(&mut self, time: Nanos, level: u8) {
+        if self.state ^ level == 1 {
+            self.state = level;
             self.changes.push(time);
+        } else if self.state >= SPECIAL {
+            self.set_special(time, level);
         }
     }
 
+    /// The signal takes a level for the first time in the piece, or after it was unknown.
     #[cold]
-    fn known_again(&mut self, time: Nanos) {
-        let since = self.unknown.open.take();
+    fn set_special(&mut self, time: Nanos, level: u8) {
+        let high = level == 1;
         // A stretch before the piece's first level is added by the stitcher, who knows what came before.
-        if let (Some(since), Level::Low | Level::High) = (since, self.level) {
+        if let (Some(since), Some(_)) = (self.unknown.open.take(), self.level) {
             self.unknown.time += time - since;
+        }
+        if self.level != Some(high) {
+            self.changes.push(time);
+        }
+        self.state = level;
+    }
+
+    fn set_unknown(&mut self, time: Nanos) {
+        self.level = self.level();
+        self.state = SPECIAL;
+        self.unknown.values += 1;
+        self.unknown.open.get_or_insert(time);
+        if self.level.is_none() {
+            self.unknown.leading.get_or_insert(time);
         }
     }
 }

@@ -13,12 +13,16 @@
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::error::{Fault, FaultKind};
 use crate::piece::Piece;
+use crate::ranges::{Ranges, read_exact_at};
 use crate::recording::Failure;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::Origin;
 use rayon::prelude::*;
 use std::collections::VecDeque;
+use std::fs::File;
+use std::io;
+use std::sync::Arc;
 
 /// How many pieces make a batch.
 const PIECES: usize = 8;
@@ -93,17 +97,23 @@ pub(crate) struct Done {
     pub(crate) cut_off: bool,
 }
 
+impl Done {
+    const NOTHING: Done = Done { consumed: 0, cut_off: false };
+}
+
 /// One piece on its way.
 struct Slot<P> {
     bytes: Vec<u8>,
     length: usize,
+    /// Where in a file the bytes are, as long as they have not been read.
+    unread: Option<(Arc<File>, u64)>,
     at_end: bool,
     /// Whether it begins at a boundary.
     begins_well: bool,
     piece: Piece,
     /// Where the parser stood after it.
     place: P,
-    done: Result<Done, Fault>,
+    done: Result<Done, Failure>,
 }
 
 /// Some pieces on their way.
@@ -126,8 +136,13 @@ pub(crate) struct Pipeline<F: Format> {
 
 /// What gives the bytes.
 struct Source {
-    chunks: Chunks,
+    bytes: Bytes,
     begins_well: bool,
+}
+
+enum Bytes {
+    Stream(Chunks),
+    File(Ranges),
 }
 
 /// Bytes that a parser could not finish, to be put before the next ones.
@@ -146,7 +161,7 @@ impl<F: Format> Pipeline<F> {
             place,
             cut_off: false,
             form,
-            source: Source { chunks, begins_well: true },
+            source: Source::new(chunks),
             ready: VecDeque::new(),
             rest: Rest::default(),
         };
@@ -160,12 +175,13 @@ impl<F: Format> Pipeline<F> {
         while place.origin().is_none() {
             let mut batch = Batch::new();
             self.source.fill(&mut batch, &self.format, &place)?;
-            for slot in batch.used() {
+            for slot in batch.used_mut() {
                 if place.origin().is_none() {
+                    slot.load()?;
                     rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece)?;
                 }
             }
-            let ended = batch.used().is_empty();
+            let ended = batch.used == 0;
             self.ready.push_back(batch);
             if ended {
                 return Err(Fault { line: place.line(), kind: FaultKind::NoTimes }.into());
@@ -223,19 +239,36 @@ impl<F: Format> Pipeline<F> {
 }
 
 impl Source {
-    /// Fills a batch with the bytes that come next.
+    fn new(chunks: Chunks) -> Self {
+        let ranges = chunks.place().and_then(|(file, at)| Ranges::new(file, at));
+        Self { bytes: ranges.map_or(Bytes::Stream(chunks), Bytes::File), begins_well: true }
+    }
+
+    fn exhausted(&self) -> bool {
+        match &self.bytes {
+            Bytes::Stream(chunks) => chunks.exhausted(),
+            Bytes::File(ranges) => ranges.exhausted(),
+        }
+    }
+
+    /// Fills a batch with the bytes that come next, or with where they are.
     fn fill<F: Format>(&mut self, batch: &mut Batch<F::Place>, format: &F, place: &F::Place) -> Result<(), Failure> {
         batch.used = 0;
-        while batch.used < PIECES && !self.chunks.exhausted() {
+        while batch.used < PIECES && !self.exhausted() {
             let slot = batch.slot(place);
-            let taken = self.chunks.take(&mut slot.bytes, |bytes| format.boundary(bytes))?;
+            let boundary = |bytes: &[u8]| format.boundary(bytes);
+            let taken = match &mut self.bytes {
+                Bytes::Stream(chunks) => chunks.take(&mut slot.bytes, boundary)?,
+                Bytes::File(ranges) => {
+                    let (range, taken) = ranges.take(boundary)?;
+                    slot.unread = Some((ranges.file(), range.start));
+                    taken
+                }
+            };
             slot.length = taken.length;
-            slot.at_end = self.chunks.exhausted();
+            slot.at_end = self.exhausted();
             slot.begins_well = self.begins_well;
             self.begins_well = taken.at_boundary;
-            if taken.length == 0 && !slot.at_end {
-                break;
-            }
             batch.used += 1;
         }
         Ok(())
@@ -251,6 +284,10 @@ impl<P: Place> Batch<P> {
         self.slots.get(..self.used).unwrap_or_default()
     }
 
+    fn used_mut(&mut self) -> &mut [Slot<P>] {
+        self.slots.get_mut(..self.used).unwrap_or_default()
+    }
+
     /// The next slot that is free.
     fn slot(&mut self, place: &P) -> &mut Slot<P> {
         if self.slots.len() <= self.used {
@@ -261,12 +298,13 @@ impl<P: Place> Batch<P> {
 
     /// Parses all pieces side by side, each as if nothing was open where it begins.
     fn parse<F: Format<Place = P>>(&mut self, format: &F, form: Form, begin: &P, bits: usize) {
-        let used = self.slots.get_mut(..self.used).unwrap_or_default();
-        used.par_iter_mut().with_max_len(1).for_each(|slot| {
+        self.used_mut().par_iter_mut().with_max_len(1).for_each(|slot| {
             slot.piece.reset(bits);
             slot.place = begin.clone();
-            let bytes = slot.bytes.get(..slot.length).unwrap_or_default();
-            slot.done = format.parse(form, &mut slot.place, bytes, slot.at_end, &mut slot.piece);
+            slot.done = slot.load().map_err(Failure::from).and_then(|()| {
+                let bytes = slot.bytes.get(..slot.length).unwrap_or_default();
+                Ok(format.parse(form, &mut slot.place, bytes, slot.at_end, &mut slot.piece)?)
+            });
         });
     }
 
@@ -279,8 +317,7 @@ impl<P: Place> Batch<P> {
         rest: &mut Rest,
         cut_off: &mut bool,
     ) -> Result<(), Failure> {
-        let used = self.slots.get_mut(..self.used).unwrap_or_default();
-        for slot in used {
+        for slot in self.used_mut() {
             if !(slot.begins_well && rest.bytes.is_empty() && place.is_plain()) {
                 let mut piece = std::mem::take(&mut slot.piece);
                 piece.reset(piece.columns.len());
@@ -290,7 +327,10 @@ impl<P: Place> Batch<P> {
                 continue;
             }
             let before = place.line();
-            let done = slot.done.clone().map_err(|fault| Fault { line: before + fault.line, ..fault })?;
+            let done = std::mem::replace(&mut slot.done, Ok(Done::NOTHING)).map_err(|failure| match failure {
+                Failure::Fault(fault) => Failure::Fault(Fault { line: before + fault.line, ..fault }),
+                other => other,
+            })?;
             place.go_on(&slot.place, &mut slot.piece)?;
             *cut_off |= done.cut_off;
             rest.bytes.extend_from_slice(slot.bytes.get(done.consumed..slot.length).unwrap_or_default());
@@ -304,12 +344,22 @@ impl<P: Place> Slot<P> {
         Self {
             bytes: Vec::new(),
             length: 0,
+            unread: None,
             at_end: false,
             begins_well: true,
             piece: Piece::default(),
             place,
-            done: Ok(Done { consumed: 0, cut_off: false }),
+            done: Ok(Done::NOTHING),
         }
+    }
+}
+
+impl<P> Slot<P> {
+    /// Reads the bytes, where that has not been done.
+    fn load(&mut self) -> io::Result<()> {
+        let Some((file, at)) = self.unread.take() else { return Ok(()) };
+        self.bytes.resize(self.bytes.len().max(self.length), 0);
+        read_exact_at(&file, self.bytes.get_mut(..self.length).unwrap_or_default(), at)
     }
 }
 

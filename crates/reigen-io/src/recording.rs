@@ -1,6 +1,6 @@
 //! A recording in any format, read piece by piece into the columns of the lines that a station uses.
 
-use crate::chunks::Chunks;
+use crate::chunks::{Chunks, Input};
 use crate::error::{Fault, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
@@ -13,6 +13,7 @@ use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
+use std::sync::Arc;
 
 /// What a recording needs of a pipeline, whatever the format.
 trait Reader: Send {
@@ -114,10 +115,12 @@ impl Recording {
         let name = path.display().to_string();
         let io_error = |source| RecordingError::Io { file: name.clone(), source };
         let file = File::open(path).map_err(io_error)?;
-        if file.metadata().map_err(io_error)?.is_dir() {
+        let data = file.metadata().map_err(io_error)?;
+        if data.is_dir() {
             return Err(RecordingError::Folder(name));
         }
-        Self::from_bytes(name, Box::new(file), options)
+        let input = if data.is_file() { Input::File(Arc::new(file)) } else { Input::Stream(Box::new(file)) };
+        Self::from_input(name, input, options)
     }
 
     /// Opens a recording from any source of bytes; `name` is for messages.
@@ -129,6 +132,10 @@ impl Recording {
         input: Box<dyn Read + Send>,
         options: &ReadOptions,
     ) -> Result<Self, RecordingError> {
+        Self::from_input(name, Input::Stream(input), options)
+    }
+
+    fn from_input(name: String, input: Input, options: &ReadOptions) -> Result<Self, RecordingError> {
         let mut chunks = Chunks::new(input);
         chunks.fill().map_err(|source| RecordingError::Io { file: name.clone(), source })?;
         let form = if options.plain { Form::Plain } else { Form::Fast };

@@ -1,6 +1,6 @@
 //! Joins the pieces of a recording into the columns of the lines that are wanted.
 
-use crate::piece::{Level, Piece, Unknown};
+use crate::piece::{Piece, Unknown};
 use reigen_core::lines::{LineColumns, join};
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
@@ -81,9 +81,7 @@ impl Stitcher {
                 continue;
             }
             signal.take_unknown(&column.unknown, column.changes.first().copied());
-            if column.level == Level::Unnamed {
-                continue;
-            }
+            let Some(last_level) = column.level() else { continue };
             let changes = if rate.is_none() {
                 &column.changes
             } else {
@@ -91,7 +89,6 @@ impl Stitcher {
                 self.times.extend(column.changes.iter().map(|&sample| time_of(sample)));
                 &self.times
             };
-            let last_level = column.level == Level::High;
             let joined = join(signal.level, changes, last_level);
             signal.level = Some(last_level);
             if let Some((since, _)) = joined.start {

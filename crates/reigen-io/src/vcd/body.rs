@@ -147,6 +147,15 @@ impl Body {
         self.section == Section::Changes
     }
 
+    /// Takes over where the fast form came to, `lines` lines further on and after the first time mark.
+    pub(super) fn come_to(&mut self, units: u64, now: Nanos, lines: u64, piece: &mut Piece) {
+        self.line += lines;
+        if units > self.units {
+            (self.units, self.now) = (units, now);
+            piece.last_time = Some(now);
+        }
+    }
+
     /// Goes on to a time in the file's units; `None` where it runs backwards or is too large.
     #[inline]
     pub(super) fn set_time(&mut self, layout: &Layout, units: u64, piece: &mut Piece) -> Option<()> {

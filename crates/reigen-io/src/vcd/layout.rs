@@ -2,7 +2,7 @@
 
 use super::codes::Codes;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+use reigen_core::time::MOST_FILE_TIME_NS;
 
 /// All that the value changes need to know.
 #[derive(Debug)]
@@ -18,7 +18,12 @@ pub(super) struct Layout {
     pub(super) numbers: usize,
     /// Which of them are wanted.
     wanted: Vec<bool>,
+    /// For each letter the two-level signal that it is the code of, or a number beyond all signals.
+    pub(super) one_letter: [u32; 256],
 }
+
+/// A number beyond all signals.
+const NO_SIGNAL: u32 = u32::MAX;
 
 /// What an identifier code stands for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,6 +59,15 @@ impl Layout {
     /// Whether a number signal is wanted.
     pub(super) fn wants(&self, number: usize) -> bool {
         self.wanted.get(number).copied().unwrap_or(false)
+    }
+
+    /// The two-level signal of a code.
+    #[inline]
+    pub(super) fn bit_of(&self, code: &[u8]) -> Option<usize> {
+        match self.targets.get(self.codes.get(code)? as usize)? {
+            Target::Bit(signal) => Some(*signal),
+            _ => None,
+        }
     }
 
     /// The name of what a code stands for, with its size, for a message.
@@ -155,7 +169,14 @@ impl LayoutBuilder {
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
         let Self { codes, targets, lines, bits, numbers } = self;
-        Layout { codes, targets, scale, lines, bits, numbers, wanted: Vec::new() }
+        let mut layout =
+            Layout { codes, targets, scale, lines, bits, numbers, wanted: Vec::new(), one_letter: [NO_SIGNAL; 256] };
+        for letter in b'!'..=b'~' {
+            if let Some(signal) = layout.bit_of(&[letter]) {
+                layout.one_letter[usize::from(letter)] = signal as u32;
+            }
+        }
+        layout
     }
 }
 
@@ -216,13 +237,5 @@ impl Scale {
     /// Whether times are rounded.
     pub(super) fn rounds(self) -> bool {
         matches!(self, Scale::Per(parts) if parts > 1)
-    }
-
-    /// The smallest step of time that is kept.
-    pub(super) fn tick(self) -> Nanos {
-        match self {
-            Scale::Times(factor) => Nanos(factor),
-            Scale::Per(_) => Nanos(1),
-        }
     }
 }

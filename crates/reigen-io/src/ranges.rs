@@ -1,0 +1,96 @@
+//! A plain file parted into stretches that are read only where they are parsed.
+//!
+//! Whoever parses a stretch reads it himself, so that its bytes are in the cache of the core that needs them.
+
+use crate::chunks::{CHUNK, MOST_AT_ONCE, Taken};
+use std::fs::File;
+use std::io;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// How many bytes are looked at to find a boundary, at first.
+const LOOK: usize = 4096;
+
+/// The rest of a file, to be parted.
+pub(crate) struct Ranges {
+    file: Arc<File>,
+    at: u64,
+    /// The file's length when it was opened: what is written to it later does not count.
+    end: u64,
+    look: Vec<u8>,
+}
+
+impl Ranges {
+    /// The file from `at` on; `None` where this system cannot read at any place.
+    pub(crate) fn new(file: Arc<File>, at: u64) -> Option<Self> {
+        let end = file.metadata().ok()?.len();
+        read_at(&file, &mut [], at).ok()?;
+        (end > at).then(|| Self { file, at, end, look: Vec::new() })
+    }
+
+    /// The next stretch, which ends at a boundary if there is one.
+    pub(crate) fn take(&mut self, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<(Range<u64>, Taken)> {
+        let start = self.at;
+        let mut length = CHUNK;
+        let mut look = LOOK;
+        loop {
+            let nominal = start + length as u64;
+            if nominal >= self.end {
+                self.at = self.end;
+                return Ok((start..self.end, Taken { length: (self.end - start) as usize, at_boundary: true }));
+            }
+            // A boundary in the last bytes before the nominal end; if there is none, look further back, then on.
+            let looked = look.min(length);
+            self.look.resize(looked, 0);
+            let from = nominal - looked as u64;
+            read_exact_at(&self.file, &mut self.look, from)?;
+            if let Some(at) = boundary(&self.look).filter(|&at| from + at as u64 > start) {
+                self.at = from + at as u64;
+                return Ok((start..self.at, Taken { length: (self.at - start) as usize, at_boundary: true }));
+            }
+            if looked < length {
+                look *= 16;
+            } else if length < MOST_AT_ONCE {
+                length *= 2;
+                look = LOOK;
+            } else {
+                self.at = nominal;
+                return Ok((start..nominal, Taken { length, at_boundary: false }));
+            }
+        }
+    }
+
+    /// Whether every byte has been handed out.
+    pub(crate) fn exhausted(&self) -> bool {
+        self.at >= self.end
+    }
+
+    /// The file.
+    pub(crate) fn file(&self) -> Arc<File> {
+        self.file.clone()
+    }
+}
+
+/// Fills `room` from the place `at` of a file.
+pub(crate) fn read_exact_at(file: &File, room: &mut [u8], at: u64) -> io::Result<()> {
+    let mut done = 0;
+    while let Some(rest) = room.get_mut(done..).filter(|rest| !rest.is_empty()) {
+        match read_at(file, rest, at + done as u64) {
+            Ok(0) => return Err(io::Error::new(io::ErrorKind::UnexpectedEof, "the file was cut while it was read")),
+            Ok(count) => done += count,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(())
+}
+
+#[cfg(unix)]
+fn read_at(file: &File, room: &mut [u8], at: u64) -> io::Result<usize> {
+    std::os::unix::fs::FileExt::read_at(file, room, at)
+}
+
+#[cfg(not(unix))]
+fn read_at(_file: &File, _room: &mut [u8], _at: u64) -> io::Result<usize> {
+    Err(io::ErrorKind::Unsupported.into())
+}
