@@ -19,10 +19,11 @@ pub fn is_reserved(name: &str) -> bool {
 /// The known name nearest to `name`, where one is near enough to be what was meant.
 ///
 /// Near enough: at most a third of its letters (at least one, at most three) are to be changed, where two
-/// neighbours swapped are one change and upper or lower case is none.
+/// neighbours swapped are one change and upper or lower case is none; and some letter must stay.
 pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wanted = name.to_lowercase();
-    let most = (wanted.chars().count() / 3).clamp(1, 3);
+    let letters = wanted.chars().count();
+    let most = (letters / 3).clamp(1, 3).min(letters.saturating_sub(1));
     known
         .into_iter()
         .map(|candidate| (strsim::osa_distance(&wanted, &candidate.to_lowercase()), candidate))

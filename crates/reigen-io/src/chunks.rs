@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::sync::Arc;
 
-/// How many bytes make a piece of their own.
+/// How many bytes make a piece of their own, unless someone wants it otherwise.
 pub(crate) const CHUNK: usize = 256 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
 pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
@@ -29,6 +29,8 @@ impl Read for Input {
 /// Bytes of a recording, from where they have not been dealt with.
 pub(crate) struct Chunks {
     input: Input,
+    /// How many bytes make a piece.
+    piece: usize,
     /// How many bytes have been read.
     offset: u64,
     buffer: Vec<u8>,
@@ -39,8 +41,13 @@ pub(crate) struct Chunks {
 
 impl Chunks {
     /// Reads from `input`.
-    pub(crate) fn new(input: Input) -> Self {
-        Self { input, offset: 0, buffer: vec![0; CHUNK], start: 0, end: 0, finished: false }
+    pub(crate) fn new(input: Input, piece: usize) -> Self {
+        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; CHUNK], start: 0, end: 0, finished: false }
+    }
+
+    /// How many bytes make a piece.
+    pub(crate) fn piece(&self) -> usize {
+        self.piece
     }
 
     /// The file and the place in it that comes next, where the bytes come from a plain file.
@@ -87,47 +94,31 @@ impl Chunks {
         Ok(true)
     }
 
-    /// Hands out the next stretch, up to the last boundary in it, and keeps what comes after.
+    /// Hands out the next stretch, up to the last boundary in a piece of it; `into` is filled anew.
     ///
     /// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has
-    /// none, it is handed out as it is. `into` is filled anew.
+    /// none, it is handed out as it is.
     pub(crate) fn take(&mut self, into: &mut Vec<u8>, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<Taken> {
-        into.resize(into.len().max(CHUNK), 0);
-        let mut length = self.bytes().len();
-        into.resize(into.len().max(length), 0);
-        into.get_mut(..length).unwrap_or_default().copy_from_slice(self.bytes());
-        self.consume(length);
-        loop {
-            while length < into.len() && !self.finished {
-                let (count, finished) = read_full(&mut self.input, into.get_mut(length..).unwrap_or_default())?;
-                length += count;
-                self.offset += count as u64;
-                self.finished |= finished;
+        let mut wanted = self.piece;
+        let taken = loop {
+            while self.bytes().len() < wanted && !self.finished && self.fill()? {}
+            let length = self.bytes().len().min(wanted);
+            let whole = self.bytes().get(..length).unwrap_or_default();
+            if self.finished && length == self.bytes().len() {
+                break Taken { length, at_boundary: true };
             }
-            let whole = into.get(..length).unwrap_or_default();
-            if self.finished && length <= CHUNK {
-                return Ok(Taken { length, at_boundary: true });
+            if let Some(length) = boundary(whole).filter(|&at| at > 0) {
+                break Taken { length, at_boundary: true };
             }
-            let found = boundary(whole).filter(|&at| at > 0);
-            if let Some(at) = found {
-                self.keep(whole.get(at..).unwrap_or_default());
-                return Ok(Taken { length: at, at_boundary: true });
+            if length >= MOST_AT_ONCE {
+                break Taken { length, at_boundary: false };
             }
-            if self.finished || length >= MOST_AT_ONCE {
-                return Ok(Taken { length, at_boundary: self.finished });
-            }
-            into.resize(into.len() * 2, 0);
-        }
-    }
-
-    /// Puts bytes back, to be handed out next.
-    fn keep(&mut self, rest: &[u8]) {
-        if self.buffer.len() < rest.len() {
-            self.buffer.resize(rest.len(), 0);
-        }
-        self.start = 0;
-        self.end = rest.len();
-        self.buffer.get_mut(..rest.len()).unwrap_or_default().copy_from_slice(rest);
+            wanted *= 2;
+        };
+        into.clear();
+        into.extend_from_slice(self.bytes().get(..taken.length).unwrap_or_default());
+        self.consume(taken.length);
+        Ok(taken)
     }
 
     /// Whether every byte has been handed out.

@@ -13,4 +13,6 @@ mod piece;
 mod pipeline;
 mod ranges;
 mod stitch;
+#[cfg(test)]
+mod tests;
 mod vcd;

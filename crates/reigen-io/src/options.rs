@@ -11,6 +11,8 @@ pub struct ReadOptions {
     pub thresholds: Option<Thresholds>,
     /// Reads with the plain form alone, which the fast one is held against.
     pub plain: bool,
+    /// The bytes of a piece; `None` is what has been measured to be fast.
+    pub piece_bytes: Option<usize>,
 }
 
 /// Two voltages, or other numbers, between which a level holds.

@@ -80,12 +80,10 @@ pub(crate) trait Place: Clone + Send + Sync {
     fn know_origin(&mut self, origin: Origin);
     /// The line it has come to.
     fn line(&self) -> u64;
-    /// Whether a piece may begin here that knows nothing of what came before.
-    fn is_plain(&self) -> bool;
-    /// Goes on over a piece that began knowing nothing, which it had the right to.
-    ///
-    /// The piece's times are brought into line with those before. Says what is wrong with where the two meet.
-    fn go_on(&mut self, over: &Self, piece: &mut Piece) -> Result<(), Fault>;
+    /// Whether a piece had the right to begin here knowing nothing, given where its parser came to.
+    fn leads_to(&self, over: &Self) -> bool;
+    /// Goes on over such a piece.
+    fn go_on(&mut self, over: &Self, piece: &mut Piece);
 }
 
 /// How far a parser came.
@@ -178,7 +176,11 @@ impl<F: Format> Pipeline<F> {
             for slot in batch.used_mut() {
                 if place.origin().is_none() {
                     slot.load()?;
-                    rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece)?;
+                    let done = rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece);
+                    // What is wrong after the first time is told when its turn comes.
+                    if place.origin().is_none() {
+                        done?;
+                    }
                 }
             }
             let ended = batch.used == 0;
@@ -240,7 +242,7 @@ impl<F: Format> Pipeline<F> {
 
 impl Source {
     fn new(chunks: Chunks) -> Self {
-        let ranges = chunks.place().and_then(|(file, at)| Ranges::new(file, at));
+        let ranges = chunks.place().and_then(|(file, at)| Ranges::new(file, at, chunks.piece()));
         Self { bytes: ranges.map_or(Bytes::Stream(chunks), Bytes::File), begins_well: true }
     }
 
@@ -318,20 +320,22 @@ impl<P: Place> Batch<P> {
         cut_off: &mut bool,
     ) -> Result<(), Failure> {
         for slot in self.used_mut() {
-            if !(slot.begins_well && rest.bytes.is_empty() && place.is_plain()) {
+            let done = match std::mem::replace(&mut slot.done, Ok(Done::NOTHING)) {
+                Err(Failure::Io(error)) => return Err(error.into()),
+                // What a supposition says of a fault may be wrong: it is told by who knows.
+                Err(Failure::Fault(_)) => None,
+                Ok(done) => Some(done),
+            };
+            let supposed_rightly = slot.begins_well && rest.bytes.is_empty() && place.leads_to(&slot.place);
+            let Some(done) = done.filter(|_| supposed_rightly) else {
                 let mut piece = std::mem::take(&mut slot.piece);
                 piece.reset(piece.columns.len());
                 let done = rest.parse(format, form, place, slot, &mut piece);
                 slot.piece = piece;
                 *cut_off |= done?.cut_off;
                 continue;
-            }
-            let before = place.line();
-            let done = std::mem::replace(&mut slot.done, Ok(Done::NOTHING)).map_err(|failure| match failure {
-                Failure::Fault(fault) => Failure::Fault(Fault { line: before + fault.line, ..fault }),
-                other => other,
-            })?;
-            place.go_on(&slot.place, &mut slot.piece)?;
+            };
+            place.go_on(&slot.place, &mut slot.piece);
             *cut_off |= done.cut_off;
             rest.bytes.extend_from_slice(slot.bytes.get(done.consumed..slot.length).unwrap_or_default());
         }

@@ -2,7 +2,7 @@
 //!
 //! Whoever parses a stretch reads it himself, so that its bytes are in the cache of the core that needs them.
 
-use crate::chunks::{CHUNK, MOST_AT_ONCE, Taken};
+use crate::chunks::{MOST_AT_ONCE, Taken};
 use std::fs::File;
 use std::io;
 use std::ops::Range;
@@ -15,6 +15,8 @@ const LOOK: usize = 4096;
 pub(crate) struct Ranges {
     file: Arc<File>,
     at: u64,
+    /// How many bytes make a piece.
+    piece: usize,
     /// The file's length when it was opened: what is written to it later does not count.
     end: u64,
     look: Vec<u8>,
@@ -22,16 +24,16 @@ pub(crate) struct Ranges {
 
 impl Ranges {
     /// The file from `at` on; `None` where this system cannot read at any place.
-    pub(crate) fn new(file: Arc<File>, at: u64) -> Option<Self> {
+    pub(crate) fn new(file: Arc<File>, at: u64, piece: usize) -> Option<Self> {
         let end = file.metadata().ok()?.len();
         read_at(&file, &mut [], at).ok()?;
-        (end > at).then(|| Self { file, at, end, look: Vec::new() })
+        (end > at).then(|| Self { file, at, piece, end, look: Vec::new() })
     }
 
     /// The next stretch, which ends at a boundary if there is one.
     pub(crate) fn take(&mut self, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<(Range<u64>, Taken)> {
         let start = self.at;
-        let mut length = CHUNK;
+        let mut length = self.piece;
         let mut look = LOOK;
         loop {
             let nominal = start + length as u64;

@@ -1,6 +1,6 @@
 //! A recording in any format, read piece by piece into the columns of the lines that a station uses.
 
-use crate::chunks::{Chunks, Input};
+use crate::chunks::{CHUNK, Chunks, Input};
 use crate::error::{Fault, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
@@ -136,7 +136,7 @@ impl Recording {
     }
 
     fn from_input(name: String, input: Input, options: &ReadOptions) -> Result<Self, RecordingError> {
-        let mut chunks = Chunks::new(input);
+        let mut chunks = Chunks::new(input, options.piece_bytes.unwrap_or(CHUNK));
         chunks.fill().map_err(|source| RecordingError::Io { file: name.clone(), source })?;
         let form = if options.plain { Form::Plain } else { Form::Fast };
         let reader: Result<Box<dyn Reader>, Failure> = match ContentFormat::of(chunks.bytes()) {

@@ -1,0 +1,113 @@
+use super::counter::*;
+use crate::column::{BitColumn, CountColumn};
+use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::summary::{CounterSummary, PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use proptest::prelude::*;
+
+/// The toggles of a bit that starts off.
+fn toggles(most: usize) -> impl Strategy<Value = Vec<u64>> {
+    prop::collection::vec(1..40u64, 0..most).prop_map(|mut times| {
+        times.sort();
+        times
+    })
+}
+
+fn column(toggles: &[u64]) -> BitColumn {
+    BitColumn { level: Some(false), since: Nanos(0), toggles: toggles.iter().map(|&time| Nanos(time)).collect() }
+}
+
+fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSummary, CountColumn, BitColumn) {
+    let lines = [column(up), column(reset.unwrap_or_default())];
+    let mut counter = Counter::new(settings.clone(), BitSource::Line(0), reset.map(|_| BitSource::Line(1)));
+    let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
+    let window = Window { from: Nanos(0), until: Nanos(100) };
+    counter.work(window, Inputs { lines: &lines, bits: &[] }, Outputs { bits: &mut bits, counts: &mut counts });
+    let PointSummary::Counter(summary) = counter.summary(Tally::default()) else { panic!("no counter") };
+    let ([done], [value, _]) = (bits, counts);
+    (summary, value, done)
+}
+
+#[test]
+fn each_meaning_by_hand() {
+    let presets = |presets: &[i64], at_last| Settings { presets: presets.to_vec(), at_last, ..Settings::default() };
+    // Settings, up, reset; then value, total, band, done and hits.
+    let cases: &[(&str, Settings, &[u64], Option<&[u64]>, (i64, i64, i64, bool, &[u64]))] = &[
+        ("counts rising edges", Settings::default(), &[1, 2, 3], None, (2, 2, 0, false, &[])),
+        (
+            "counts falling edges",
+            Settings { edge: CountedEdge::Falling, ..Settings::default() },
+            &[1, 2, 3],
+            None,
+            (1, 1, 0, false, &[]),
+        ),
+        ("a pulse of width 0 counts", Settings::default(), &[4, 4], None, (1, 1, 0, false, &[])),
+        ("begins at start", Settings { start: 7, ..Settings::default() }, &[1], None, (8, 1, 0, false, &[])),
+        ("reset holds it, and comes before a count", Settings::default(), &[1, 2, 5, 6], Some(&[5]), (0, 1, 0, false, &[])),
+        ("a reset that ends lets the count of its instant in", Settings::default(), &[1, 2, 5], Some(&[3, 5]), (1, 2, 0, false, &[])),
+        ("goes on over the last preset", presets(&[1, 2], AtLast::GoOn), &[1, 2, 3, 4, 5], None, (3, 3, 2, true, &[1, 1])),
+        ("restarts at the last preset", presets(&[1, 2], AtLast::Restart), &[1, 2, 3, 4, 5], None, (1, 3, 1, false, &[2, 1])),
+    ];
+    for (what, settings, up, reset, (value, total, band, done, hits)) in cases {
+        let (summary, _, _) = counted(settings, up, *reset);
+        let told = (summary.value, summary.total, summary.band, summary.done, summary.preset_hits.as_slice());
+        assert_eq!(told, (Some(*value), *total, *band, *done, *hits), "{what}");
+    }
+}
+
+#[test]
+fn done_shows_a_restart_to_counters_as_a_pulse_of_width_0() {
+    let settings = Settings { presets: vec![2], at_last: AtLast::Restart, ..Settings::default() };
+    let (_, value, done) = counted(&settings, &[1, 2, 3, 4, 5], None);
+    assert_eq!((value.times, value.values), ([0, 1, 3, 5].map(Nanos).to_vec(), vec![0, 1, 0, 1]));
+    assert_eq!((done.level, done.toggles), (Some(false), vec![Nanos(3), Nanos(3)]));
+}
+
+proptest! {
+    #[test]
+    fn agrees_with_a_form_that_works_tick_by_tick(
+        up in toggles(40),
+        reset in toggles(6),
+        start in -2..3i64,
+        presets in prop::collection::btree_set(4..9i64, 0..3),
+        restarts in any::<bool>(),
+        edge in prop_oneof![Just(CountedEdge::Rising), Just(CountedEdge::Falling), Just(CountedEdge::Both)],
+    ) {
+        let presets: Vec<i64> = presets.into_iter().collect();
+        let at_last = if restarts && !presets.is_empty() { AtLast::Restart } else { AtLast::GoOn };
+        let settings = Settings { edge, start, presets: presets.clone(), at_last };
+        let (mut value, mut total, mut level, mut held) = (start, 0, false, false);
+        let mut hits = vec![0; presets.len()];
+        let mut shown = vec![(0, start)];
+        for tick in 1..100 {
+            held ^= reset.iter().filter(|time| **time == tick).count() % 2 == 1;
+            if held {
+                value = start;
+            }
+            for _ in up.iter().filter(|time| **time == tick) {
+                level = !level;
+                let wanted = edge == CountedEdge::Both || (edge == CountedEdge::Rising) == level;
+                if !wanted || held {
+                    continue;
+                }
+                value += 1;
+                total += 1;
+                if let Some(number) = presets.iter().position(|preset| *preset == value) {
+                    hits[number] += 1;
+                    if number + 1 == presets.len() && restarts {
+                        value = start;
+                    }
+                }
+            }
+            if shown.last().map(|(_, value)| *value) != Some(value) {
+                shown.push((tick, value));
+            }
+        }
+        let (summary, steps, done) = counted(&settings, &up, Some(&reset));
+        let steps: Vec<(u64, i64)> = steps.times.iter().map(|time| time.0).zip(steps.values).collect();
+        prop_assert_eq!(steps, shown);
+        prop_assert_eq!((summary.value, summary.total, summary.preset_hits), (Some(value), total, hits));
+        prop_assert_eq!(summary.band as usize, presets.iter().filter(|preset| **preset <= value).count());
+        prop_assert_eq!(done.last_level(), Some(presets.last().is_some_and(|last| value >= *last)));
+    }
+}

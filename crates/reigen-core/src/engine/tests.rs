@@ -1,0 +1,159 @@
+//! The law of windows: however a recording is cut, every block gives the same.
+
+use super::*;
+use crate::event::EventOrder;
+use crate::lines::{LineColumns, LineKind, RecordedLine, join};
+use crate::station::plan::{Plan, compile};
+use crate::station::{KINDS, parse};
+use proptest::prelude::*;
+
+/// A line a block: the kind, and points on the lines `L0` to `L3` and the inputs `a` to `d` on them.
+const BLOCKS: &[(&str, &str)] = &[
+    ("input", "[input.x]\nline = 'L0'\nasserted = 'low'"),
+    ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'stable', on = '5 ns', off = '9 ns' }"),
+    ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'lockout', on = '9 ns', off = '4 ns' }"),
+    ("counter", "[counter.x]\nup = 'a'\nedge = 'both'"),
+    ("counter", "[counter.x]\nup = 'a'\nreset = 'b AND c'\npresets = [2, 3]\nat_last = 'restart'"),
+    ("counter", "[counter.y]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[counter.x]\nup = 'y.done'\nedge = 'falling'"),
+    ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
+    ("output", "[output.x]\nwhen = 'TRUE'"),
+];
+
+const INPUTS: &str = "[input.a]\nline = 'L0'\n[input.b]\nline = 'L1'\n[input.c]\nline = 'L2'\n[input.d]\nline = 'L3'\n";
+const END: u64 = 120;
+
+/// The first level of a line, when it is known, and when it toggles.
+#[derive(Debug, Clone)]
+struct Line {
+    since: u64,
+    level: bool,
+    toggles: Vec<u64>,
+}
+
+fn lines() -> impl Strategy<Value = Vec<Line>> {
+    let line = (0..2u64, any::<bool>(), prop::collection::vec(0..6u64, 0..60)).prop_map(|(late, level, steps)| {
+        let since = late * 20;
+        let times = steps.iter().scan(since + 1, |time, step| {
+            *time += step;
+            Some(*time)
+        });
+        Line { since, level, toggles: times.take_while(|time| *time <= END).collect() }
+    });
+    prop::collection::vec(line, 4)
+}
+
+/// Everything that a station gives, cut at `cuts`.
+fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<Event>, Vec<String>) {
+    let station = parse(station).unwrap();
+    let recorded: Vec<RecordedLine> = (0..lines.len())
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .collect();
+    let Plan { mut engine, signals } = compile(&station, &recorded).unwrap();
+    engine.remember();
+    let mut columns = LineColumns::new(signals.len(), 0);
+    for (column, &signal) in signals.iter().enumerate() {
+        let line = &lines[signal];
+        let changes: Vec<Nanos> = [line.since].iter().chain(&line.toggles).map(|&time| Nanos(time)).collect();
+        columns.append(column, join(None, &changes, line.level ^ (line.toggles.len() % 2 == 1)));
+    }
+    let (mut order, mut waiting, mut events) = (EventOrder::default(), Vec::new(), Vec::new());
+    let mut changes = vec![Vec::new(); station.points.len()];
+    for &until in cuts.iter().chain([&(END + 1)]) {
+        let window = columns.cut(Nanos(until));
+        engine.work(window, columns.bits());
+        for columns in engine.points() {
+            let bit = columns.bit.map_or(&[][..], |bit| &bit.toggles);
+            let count = columns.count.iter().flat_map(|count| count.times.iter().zip(&count.values));
+            changes[columns.point].extend(bit.iter().map(|time| format!("{time} toggles")));
+            changes[columns.point].extend(count.map(|(time, value)| format!("{time} is {value}")));
+            assert!(bit.iter().all(|time| (window.from..window.until).contains(time)), "outside {window:?}");
+        }
+        let told = engine.take_events(window, &mut waiting);
+        events.extend(order.pass(&mut waiting, told));
+        columns.advance(window);
+    }
+    let last = order.pass(&mut waiting, Nanos(END + 1)).collect::<Vec<_>>();
+    events.extend(last);
+    changes.iter_mut().for_each(|changes| changes.sort());
+    (engine.summaries(Nanos(END)), events, changes.concat())
+}
+
+proptest! {
+    #[test]
+    fn however_a_recording_is_cut_the_outputs_are_the_same(
+        lines in lines(),
+        cuts in prop::collection::btree_set(1..END, 0..12),
+    ) {
+        let cuts: Vec<u64> = cuts.into_iter().collect();
+        for (kind, points) in BLOCKS {
+            let station = format!("{INPUTS}{points}");
+            let whole = work(&station, &lines, &[]);
+            prop_assert_eq!(&whole, &work(&station, &lines, &cuts), "{} cut at {:?}", kind, &cuts);
+            let in_order = whole.1.windows(2).all(|pair| pair[0].time <= pair[1].time);
+            prop_assert!(in_order, "events of {}: {:?}", points, whole.1);
+        }
+    }
+
+    #[test]
+    fn every_account_balances_and_every_change_has_its_edge(lines in lines()) {
+        for (_, points) in BLOCKS {
+            let (summaries, _, _) = work(&format!("{INPUTS}{points}"), &lines, &[40]);
+            for summary in summaries {
+                let PointSummary::Input(input) = summary else { continue };
+                let crate::account::Rejected { bounce, glitch, missed } = input.rejected;
+                prop_assert_eq!(input.raw_edges, input.accepted + bounce + glitch + missed + input.pending);
+                prop_assert_eq!(input.accepted, input.rising + input.falling);
+            }
+        }
+    }
+
+    #[test]
+    fn an_expression_is_what_its_tree_says_after_each_instant(lines in lines()) {
+        let (summaries, _, _) = work(&format!("{INPUTS}[output.x]\nwhen = 'a XOR b AND NOT c OR d'"), &lines, &[]);
+        let start = lines.iter().map(|line| line.since).max().unwrap();
+        let level = |line: usize, time: u64| {
+            let passed = lines[line].toggles.iter().filter(|toggle| **toggle <= time).count();
+            lines[line].level ^ (passed % 2 == 1)
+        };
+        let at = |time| (level(0, time) ^ (level(1, time) & !level(2, time))) | level(3, time);
+        let (mut rising, mut on) = (0, 0);
+        for time in start..END {
+            on += u64::from(at(time));
+            rising += u64::from(!at(time) & at(time + 1));
+        }
+        let Some(PointSummary::Bit(tally)) = summaries.last() else { panic!("no output") };
+        prop_assert_eq!((tally.rising, tally.on, tally.last), (rising, Nanos(on), Some(at(END))));
+    }
+}
+
+#[test]
+fn every_kind_of_point_is_under_the_law() {
+    for kind in KINDS {
+        assert!(BLOCKS.iter().any(|(name, _)| name == kind), "no block of the kind {kind}");
+    }
+}
+
+#[test]
+fn counts_start_where_they_are_told_to() {
+    let station = parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'").unwrap();
+    let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+    let mut engine = compile(&station, &recorded).unwrap().engine;
+    let mut columns = LineColumns::new(1, 0);
+    // On at 10; off at 35, bouncing up to 41; on at 70: the counts start in the middle of the bounce.
+    let changes = [0, 10, 35, 38, 41, 70].map(Nanos);
+    columns.append(0, join(None, &changes, true));
+    for (until, counts_from) in [(40, true), (101, false)] {
+        let window = columns.cut(Nanos(until));
+        engine.work(window, columns.bits());
+        columns.advance(window);
+        if counts_from {
+            engine.start_counting(Nanos(until));
+        }
+    }
+    let summaries = engine.summaries(Nanos(100));
+    let PointSummary::Input(input) = &summaries[0] else { panic!("no input") };
+    assert_eq!((input.raw_edges, input.accepted, input.rejected.bounce), (2, 2, 0), "edges at 41 and 70");
+    assert_eq!((input.rising, input.falling, input.on), (1, 1, Nanos(11 + 20)), "off at 51, on from 80");
+    let PointSummary::Counter(counter) = &summaries[1] else { panic!("no counter") };
+    assert_eq!((counter.value, counter.total), (Some(1), 1));
+}

@@ -155,10 +155,9 @@ impl Shape {
         let bytes = self.last.to_be_bytes();
         let text = bytes.get(MOST_TIME - self.time..).unwrap_or_default();
         if let Some(now) = now(place, layout, text, rows - 1) {
-            let line = place.line;
             place.line += rows;
             place.rows += rows - 1;
-            place.next_row(now, line, piece);
+            place.next_row(now, piece);
         }
     }
 }

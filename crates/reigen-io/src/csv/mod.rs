@@ -45,7 +45,8 @@ pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Res
     chunks.consume(consumed);
     chunks.fill()?;
     let layout = Layout::new(header, options, chunks.bytes(), chunks.finished(), line)?;
-    Pipeline::open(Csv { layout }, Rows::new(line, None), chunks, form)
+    let place = Rows::new(line, None, layout.rate.is_some());
+    Pipeline::open(Csv { layout }, place, chunks, form)
 }
 
 impl Format for Csv {
@@ -81,7 +82,7 @@ impl Format for Csv {
     }
 
     fn begin(&self, origin: Origin) -> Rows {
-        Rows::new(0, Some(origin))
+        Rows::new(0, Some(origin), self.layout.rate.is_some())
     }
 
     fn parse(

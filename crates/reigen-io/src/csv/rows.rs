@@ -18,8 +18,10 @@ pub(crate) struct Rows {
     /// How many rows there were.
     pub(super) rows: u64,
     pub(super) now: Nanos,
-    /// The first time since the place began, and its line.
-    first: Option<(Nanos, u64)>,
+    /// The first time since the place began.
+    first: Option<Nanos>,
+    /// Whether times are numbers of rows.
+    by_rate: bool,
     /// Whether there was a quote: then a line's end may lie within a cell.
     pub(super) quoted: bool,
 }
@@ -33,15 +35,15 @@ pub(super) struct RowReader<'a> {
 
 impl Rows {
     /// At the row after the header.
-    pub(super) fn new(line: u64, origin: Option<Origin>) -> Self {
-        Self { origin, line, rows: 0, now: Nanos(0), first: None, quoted: false }
+    pub(super) fn new(line: u64, origin: Option<Origin>, by_rate: bool) -> Self {
+        Self { origin, line, rows: 0, now: Nanos(0), first: None, by_rate, quoted: false }
     }
 
     /// Goes on to the next row, at a time that is not before the last.
-    pub(super) fn next_row(&mut self, now: Nanos, line: u64, piece: &mut Piece) {
+    pub(super) fn next_row(&mut self, now: Nanos, piece: &mut Piece) {
         self.now = now;
         self.rows += 1;
-        self.first.get_or_insert((now, line));
+        self.first.get_or_insert(now);
         piece.last_time = Some(now);
     }
 
@@ -68,24 +70,18 @@ impl Place for Rows {
         self.line
     }
 
-    fn is_plain(&self) -> bool {
-        !self.quoted
+    fn leads_to(&self, over: &Self) -> bool {
+        !self.quoted && (self.by_rate || over.first.is_none_or(|first| first >= self.now))
     }
 
-    fn go_on(&mut self, over: &Self, piece: &mut Piece) -> Result<(), Fault> {
-        if let Some((first, line)) = over.first {
-            if first < self.now {
-                let own = |time| format!("{} s", seconds_short(self.origin.unwrap_or_default().file_time_ns(time)));
-                let kind = FaultKind::Backwards { found: own(first), before: own(self.now) };
-                return Err(Fault { line: self.line + line, kind });
-            }
-            self.now = over.now;
-        }
+    fn go_on(&mut self, over: &Self, piece: &mut Piece) {
         piece.sample_base = self.rows;
         self.rows += over.rows;
+        if over.first.is_some() {
+            self.now = over.now;
+        }
         self.line += over.line;
         self.quoted = over.quoted;
-        Ok(())
     }
 }
 
@@ -120,7 +116,7 @@ impl<'a> RowReader<'a> {
             if memchr::memchr(b'"', rest.get(..found.consumed).unwrap_or_default()).is_some() {
                 self.place.quoted = true;
             }
-            if let Err(kind) = self.row(self.place.line + found.lines_before, piece) {
+            if let Err(kind) = self.row(piece) {
                 // The last row of a file without a line end may be half of one.
                 if at_end && end == bytes.len() && !bytes.ends_with(b"\n") {
                     return Ok(Done { consumed: end, cut_off: true });
@@ -135,7 +131,7 @@ impl<'a> RowReader<'a> {
         }
     }
 
-    fn row(&mut self, line: u64, piece: &mut Piece) -> Result<(), FaultKind> {
+    fn row(&mut self, piece: &mut Piece) -> Result<(), FaultKind> {
         let layout = self.layout;
         let (found, wanted) = (self.record.len(), layout.columns.len());
         if found != wanted {
@@ -146,7 +142,7 @@ impl<'a> RowReader<'a> {
         for (number, column) in layout.columns.iter().enumerate() {
             self.check(number, *column)?;
         }
-        self.place.next_row(now, line, piece);
+        self.place.next_row(now, piece);
         for (number, column) in layout.columns.iter().enumerate() {
             self.take(number, *column, piece);
         }

@@ -16,8 +16,8 @@ pub(crate) struct Body {
     pub(super) line: u64,
     /// The time in the file's units.
     pub(super) units: u64,
-    /// The first time since the place began, in the file's units, and its line.
-    first_units: Option<(u64, u64)>,
+    /// The first time since the place began, in the file's units.
+    first_units: Option<u64>,
     /// The time since the recording's start.
     pub(super) now: Nanos,
     section: Section,
@@ -166,7 +166,7 @@ impl Body {
         let origin = *self.origin.get_or_insert(Origin(file_time));
         self.units = units;
         self.now = origin.since_start(file_time).unwrap_or_default();
-        self.first_units.get_or_insert((units, self.line));
+        self.first_units.get_or_insert(units);
         piece.last_time = Some(self.now);
         Some(())
     }
@@ -282,22 +282,16 @@ impl Place for Body {
         self.line
     }
 
-    fn is_plain(&self) -> bool {
-        self.has_nothing_open()
+    fn leads_to(&self, over: &Self) -> bool {
+        self.has_nothing_open() && over.first_units.is_none_or(|units| units >= self.units)
     }
 
-    fn go_on(&mut self, over: &Self, _piece: &mut Piece) -> Result<(), Fault> {
-        if let Some((units, line)) = over.first_units {
-            if units < self.units {
-                let kind = FaultKind::Backwards { found: format!("#{units}"), before: format!("#{}", self.units) };
-                return Err(Fault { line: self.line + line, kind });
-            }
-            self.units = over.units;
-            self.now = over.now;
+    fn go_on(&mut self, over: &Self, _piece: &mut Piece) {
+        if over.first_units.is_some() {
+            (self.units, self.now) = (over.units, over.now);
         }
         self.line += over.line;
         self.section = over.section;
-        Ok(())
     }
 }
 
