@@ -8,10 +8,7 @@ use crate::time::Nanos;
 const MOSTLY: u64 = 90;
 
 /// Findings on points, given the name and summary of each and the recording's length.
-pub fn of_points<'a>(
-    points: impl IntoIterator<Item = (&'a str, &'a PointSummary)>,
-    duration: Nanos,
-) -> Vec<Finding> {
+pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary)>, duration: Nanos) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (name, summary) in points {
         match summary {

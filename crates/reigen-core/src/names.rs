@@ -48,9 +48,15 @@ mod tests {
 
     #[test]
     fn the_form_of_a_name_is_checked() {
-        for (name, good) in
-            [("drum_hall", true), ("a1", true), ("1a", false), ("Drum", false), ("a-b", false), ("", false), ("not", false)]
-        {
+        for (name, good) in [
+            ("drum_hall", true),
+            ("a1", true),
+            ("1a", false),
+            ("Drum", false),
+            ("a-b", false),
+            ("", false),
+            ("not", false),
+        ] {
             assert_eq!(is_point_name(name), good, "{name}");
         }
     }

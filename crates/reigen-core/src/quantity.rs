@@ -184,8 +184,8 @@ fn exponent_at(text: &[u8]) -> (i32, usize) {
 /// Splits a value into its number and its unit.
 fn split(text: &str) -> Result<(Decimal, &str), QuantityError> {
     let text = text.trim();
-    let (number, length) = Decimal::parse_prefix(text.as_bytes())
-        .ok_or_else(|| QuantityError::NoNumber { text: text.to_owned() })?;
+    let (number, length) =
+        Decimal::parse_prefix(text.as_bytes()).ok_or_else(|| QuantityError::NoNumber { text: text.to_owned() })?;
     if number.negative {
         return Err(QuantityError::Negative { text: text.to_owned() });
     }

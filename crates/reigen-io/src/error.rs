@@ -172,9 +172,7 @@ impl FaultKind {
             }
             Self::TwoTimes(_) => "take --sample-rate away: the file's own times hold",
             Self::NoHeader(_) => "put a row with the names of the lines on top",
-            Self::CellLevel { .. } => {
-                "a column of levels has 0 and 1; for volts give --high-above and --low-below"
-            }
+            Self::CellLevel { .. } => "a column of levels has 0 and 1; for volts give --high-above and --low-below",
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",
             Self::RowLength { .. } => "mend the row, or cut the file before it",

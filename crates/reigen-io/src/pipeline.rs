@@ -15,10 +15,10 @@ use crate::error::{Fault, FaultKind};
 use crate::piece::Piece;
 use crate::ranges::{Ranges, read_exact_at};
 use crate::recording::Failure;
+use rayon::prelude::*;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::Origin;
-use rayon::prelude::*;
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io;
@@ -197,10 +197,7 @@ impl<F: Format> Pipeline<F> {
     /// Hands over all pieces in order, a batch at a time; `consume` is also told whether it is the last.
     ///
     /// Stops where `consume` gives false.
-    pub(crate) fn run(
-        &mut self,
-        consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send),
-    ) -> Result<(), Failure> {
+    pub(crate) fn run(&mut self, consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send)) -> Result<(), Failure> {
         let Self { format, place, cut_off, form, source, ready, rest } = self;
         let (form, format) = (*form, &*format);
         let bits = format.bits();
@@ -226,9 +223,8 @@ impl<F: Format> Pipeline<F> {
                 result?;
                 Ok(consume(&pieces, last))
             };
-            let (go_on, (filled, ())) = rayon::join(settle, || {
-                rayon::join(|| next(&mut read), || parsed.parse(format, form, &begin, bits))
-            });
+            let (go_on, (filled, ())) =
+                rayon::join(settle, || rayon::join(|| next(&mut read), || parsed.parse(format, form, &begin, bits)));
             if !go_on? || (last && !first) {
                 return Ok(());
             }

@@ -237,11 +237,22 @@ impl Recording {
                 self.reader.line(),
                 seconds_short(self.origin().file_time_ns(self.last_time)),
             );
-            findings.push(Finding::warning("cut-off", &self.name, message, "what came after is lost: record again if it matters"));
+            findings.push(Finding::warning(
+                "cut-off",
+                &self.name,
+                message,
+                "what came after is lost: record again if it matters",
+            ));
         }
         if let Some(met @ 1..) = self.stitcher.met {
-            let message = format!("{met} edges share their nanosecond with the edge before: the file's times are finer");
-            findings.push(Finding::note("met-in-one-nanosecond", &self.name, message, "pulses shorter than 1 ns show as width 0"));
+            let message =
+                format!("{met} edges share their nanosecond with the edge before: the file's times are finer");
+            findings.push(Finding::note(
+                "met-in-one-nanosecond",
+                &self.name,
+                message,
+                "pulses shorter than 1 ns show as width 0",
+            ));
         }
         for (column, signal) in self.stitcher.wanted() {
             let name = names.get(column).map(String::as_str).unwrap_or_default();
@@ -250,7 +261,12 @@ impl Recording {
                     "unknown for {} after it was known ({} values x or z); its last level was held",
                     signal.unknown_time, signal.unknown_values
                 );
-                findings.push(Finding::warning("unknown-level", name, message, "look what drove the line then, or whether it was driven at all"));
+                findings.push(Finding::warning(
+                    "unknown-level",
+                    name,
+                    message,
+                    "look what drove the line then, or whether it was driven at all",
+                ));
             }
             match signal.since {
                 Some(since) if since > Nanos(0) => {
@@ -260,7 +276,12 @@ impl Recording {
                 Some(_) => {}
                 None => {
                     let message = "it never has a level".to_owned();
-                    findings.push(Finding::warning("no-level", name, message, "look whether the line was recorded at all"));
+                    findings.push(Finding::warning(
+                        "no-level",
+                        name,
+                        message,
+                        "look whether the line was recorded at all",
+                    ));
                 }
             }
         }
@@ -285,7 +306,9 @@ enum ContentFormat {
     Empty,
     Vcd,
     /// With the length of a byte order mark.
-    Csv { mark: usize },
+    Csv {
+        mark: usize,
+    },
     Unknown,
 }
 

@@ -103,7 +103,8 @@ pub(crate) fn both_forms_agree(bytes: &[u8], options: &ReadOptions, piece: usize
 
 /// Changes to a text: at a place, take some bytes away and put others there.
 pub(crate) fn damage() -> impl Strategy<Value = Vec<(prop::sample::Index, usize, Vec<u8>)>> {
-    let byte = prop_oneof![Just(b'\n'), Just(b'#'), Just(b'"'), Just(b','), Just(b'1'), Just(b'x'), Just(b'$'), any::<u8>()];
+    let byte =
+        prop_oneof![Just(b'\n'), Just(b'#'), Just(b'"'), Just(b','), Just(b'1'), Just(b'x'), Just(b'$'), any::<u8>()];
     prop::collection::vec((any::<prop::sample::Index>(), 0..4usize, prop::collection::vec(byte, 0..3)), 0..3)
 }
 

@@ -76,11 +76,14 @@ impl Failure {
 }
 
 fn titled(renderer: &Renderer, message: &str, help: Option<&str>) -> String {
-    let mut group = Group::with_title(Level::ERROR.primary_title(message.to_owned()));
-    if let Some(help) = help {
-        group = group.element(Level::HELP.message(help.to_owned()));
+    let error = renderer.render(&[Group::with_title(Level::ERROR.primary_title(message.to_owned()))]);
+    match help {
+        None => error,
+        Some(help) => {
+            let help = renderer.render(&[Group::with_title(Level::HELP.secondary_title(help.to_owned()))]);
+            format!("{error}\n{help}")
+        }
     }
-    renderer.render(&[group])
 }
 
 /// The place in the station file, drawn under its line.

@@ -29,9 +29,11 @@ impl StationFile {
     /// Reads and checks a station file.
     pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
         let name = path.display().to_string();
-        let unreadable = |why: String, help: &str| Failure::Unreadable { file: name.clone(), why, help: help.to_owned() };
-        let bytes = std::fs::read(path)
-            .map_err(|error| unreadable(error.to_string(), "the first argument is the station file, the second the recording"))?;
+        let unreadable =
+            |why: String, help: &str| Failure::Unreadable { file: name.clone(), why, help: help.to_owned() };
+        let bytes = std::fs::read(path).map_err(|error| {
+            unreadable(error.to_string(), "the first argument is the station file, the second the recording")
+        })?;
         let source = String::from_utf8(bytes).map_err(|error| {
             let place = error.utf8_error().valid_up_to();
             let line = 1 + error.as_bytes().iter().take(place).filter(|byte| **byte == b'\n').count();
@@ -99,16 +101,18 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         }
         _ => None,
     };
-    Ok(ReadOptions { sample_rate: arguments.sample_rate, thresholds, plain: arguments.plain_reader })
+    Ok(ReadOptions {
+        sample_rate: arguments.sample_rate,
+        thresholds,
+        plain: arguments.plain_reader,
+        ..ReadOptions::default()
+    })
 }
 
 /// Works a station over a recording.
 pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Wanted<'_>) -> Result<Outcome, Failure> {
-    let Plan { mut engine, signals } = compile(&file.station, recording.lines()).map_err(|errors| Failure::Station {
-        file: file.name.clone(),
-        source: file.source.clone(),
-        errors,
-    })?;
+    let Plan { mut engine, signals } = compile(&file.station, recording.lines())
+        .map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
     let stretch = Stretch::new(&recording, wanted)?;
     let mut lines = recording.select(&signals, &[]);
     recording.count_within(stretch.from, stretch.to);
@@ -194,9 +198,7 @@ impl Stretch {
         let time = |option: &str, file_time: Option<i64>| match file_time.map(|time| (time, origin.since_start(time))) {
             None => Ok(None),
             Some((_, Some(time))) => Ok(Some(time)),
-            Some((time, None)) => {
-                Err(usage(format!("{option} {} s lies before the recording", seconds_short(time))))
-            }
+            Some((time, None)) => Err(usage(format!("{option} {} s lies before the recording", seconds_short(time)))),
         };
         let from = time("--from", wanted.from)?.unwrap_or_default();
         let to = time("--to", wanted.to)?;

@@ -27,7 +27,17 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     let named: Vec<(&str, &PointSummary)> =
         station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
     let mut inputs = table(&[
-        "input", "now", "went on", "went off", "time on", "raw edges", "accepted", "bounce", "glitch", "missed", "pending",
+        "input",
+        "now",
+        "went on",
+        "went off",
+        "time on",
+        "raw edges",
+        "accepted",
+        "bounce",
+        "glitch",
+        "missed",
+        "pending",
     ]);
     let mut counters = table(&["counter", "value", "counted", "presets reached", "last preset"]);
     let mut bits = table(&["output", "now", "went on", "went off", "time on"]);

@@ -1,8 +1,8 @@
 //! `input`: a line with its polarity and its debounce.
 
 use super::debounce::{Debounce, Ledger, Settings};
-use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::column::CountColumn;
+use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::event::{Happening, What};
 use crate::summary::{InputSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -45,14 +45,7 @@ pub struct Input {
 impl Input {
     /// An input on `source`, which the station calls `line`.
     pub fn new(line: String, source: BitSource, on_while_high: bool, debounce: Settings) -> Self {
-        Self {
-            line,
-            source,
-            on_while_high,
-            debounce: debounce.start(),
-            ledger: Ledger::default(),
-            started: false,
-        }
+        Self { line, source, on_while_high, debounce: debounce.start(), ledger: Ledger::default(), started: false }
     }
 
     /// The account with every edge in it, and the number of those that are pending.

@@ -43,10 +43,34 @@ fn each_meaning_by_hand() {
         ),
         ("a pulse of width 0 counts", Settings::default(), &[4, 4], None, (1, 1, 0, false, &[])),
         ("begins at start", Settings { start: 7, ..Settings::default() }, &[1], None, (8, 1, 0, false, &[])),
-        ("reset holds it, and comes before a count", Settings::default(), &[1, 2, 5, 6], Some(&[5]), (0, 1, 0, false, &[])),
-        ("a reset that ends lets the count of its instant in", Settings::default(), &[1, 2, 5], Some(&[3, 5]), (1, 2, 0, false, &[])),
-        ("goes on over the last preset", presets(&[1, 2], AtLast::GoOn), &[1, 2, 3, 4, 5], None, (3, 3, 2, true, &[1, 1])),
-        ("restarts at the last preset", presets(&[1, 2], AtLast::Restart), &[1, 2, 3, 4, 5], None, (1, 3, 1, false, &[2, 1])),
+        (
+            "reset holds it, and comes before a count",
+            Settings::default(),
+            &[1, 2, 5, 6],
+            Some(&[5]),
+            (0, 1, 0, false, &[]),
+        ),
+        (
+            "a reset that ends lets the count of its instant in",
+            Settings::default(),
+            &[1, 2, 5],
+            Some(&[3, 5]),
+            (1, 2, 0, false, &[]),
+        ),
+        (
+            "goes on over the last preset",
+            presets(&[1, 2], AtLast::GoOn),
+            &[1, 2, 3, 4, 5],
+            None,
+            (3, 3, 2, true, &[1, 1]),
+        ),
+        (
+            "restarts at the last preset",
+            presets(&[1, 2], AtLast::Restart),
+            &[1, 2, 3, 4, 5],
+            None,
+            (1, 3, 1, false, &[2, 1]),
+        ),
     ];
     for (what, settings, up, reset, (value, total, band, done, hits)) in cases {
         let (summary, _, _) = counted(settings, up, *reset);

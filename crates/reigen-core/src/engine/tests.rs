@@ -14,7 +14,10 @@ const BLOCKS: &[(&str, &str)] = &[
     ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'lockout', on = '9 ns', off = '4 ns' }"),
     ("counter", "[counter.x]\nup = 'a'\nedge = 'both'"),
     ("counter", "[counter.x]\nup = 'a'\nreset = 'b AND c'\npresets = [2, 3]\nat_last = 'restart'"),
-    ("counter", "[counter.y]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[counter.x]\nup = 'y.done'\nedge = 'falling'"),
+    (
+        "counter",
+        "[counter.y]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[counter.x]\nup = 'y.done'\nedge = 'falling'",
+    ),
     ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
     ("output", "[output.x]\nwhen = 'TRUE'"),
 ];
@@ -135,7 +138,9 @@ fn every_kind_of_point_is_under_the_law() {
 
 #[test]
 fn counts_start_where_they_are_told_to() {
-    let station = parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'").unwrap();
+    let station =
+        parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'")
+            .unwrap();
     let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
     let mut engine = compile(&station, &recorded).unwrap().engine;
     let mut columns = LineColumns::new(1, 0);

@@ -49,7 +49,8 @@ impl Block for Evaluate {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [output] = outputs.bits else { return };
         let Some(start) = inputs.start(self.sources.iter().copied()) else { return };
-        let mut walks: Vec<Walk<'_>> = self.sources.iter().filter_map(|&source| Walk::new(inputs.bit(source))).collect();
+        let mut walks: Vec<Walk<'_>> =
+            self.sources.iter().filter_map(|&source| Walk::new(inputs.bit(source))).collect();
         let mut levels = 0u64;
         for (number, walk) in walks.iter().enumerate() {
             levels |= u64::from(walk.level()) << number;

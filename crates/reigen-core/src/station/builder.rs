@@ -4,8 +4,8 @@ use super::{BitExpression, LineName, PointKind, StationError, StationErrorKind};
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
 use crate::time::Nanos;
-use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
 use serde::Deserialize;
+use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
 use std::fmt;
 use toml::Spanned;
 

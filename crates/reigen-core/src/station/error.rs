@@ -124,15 +124,20 @@ impl StationErrorKind {
             Self::Unknown { known, .. } if !known.is_empty() => {
                 format!("known here: {}", list(&known.iter().map(String::as_str).collect::<Vec<_>>()))
             }
-            Self::NoPoints => "an input is enough to begin with: [input.start_button] and below it line = \"PB_START\"".into(),
+            Self::NoPoints => {
+                "an input is enough to begin with: [input.start_button] and below it line = \"PB_START\"".into()
+            }
             Self::BadName(_) => {
-                "names are small letters, digits and `_`, begin with a letter, and are no word of the expressions".into()
+                "names are small letters, digits and `_`, begin with a letter, and are no word of the expressions"
+                    .into()
             }
             Self::TwiceNamed { .. } => "all points share one namespace: rename one of them".into(),
             Self::Expression(kind) => return kind.help(),
             Self::Loop(_) => "break the ring at one of them".into(),
             Self::DebounceKey { .. } => "take the key away, or choose the method it belongs to".into(),
-            Self::DebounceTime(_) => "add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\"".into(),
+            Self::DebounceTime(_) => {
+                "add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\"".into()
+            }
             Self::DebounceBoth(_) => "keep `time` for both states, or `on` and `off` for each".into(),
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),

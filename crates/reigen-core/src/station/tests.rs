@@ -33,38 +33,104 @@ fn whatever_is_wrong_is_told_at_its_place() {
     let input = "[input.a]\nline = 'PB'\n";
     let debounced = |debounce: &str| format!("{input}debounce = {debounce}");
     let cases: Vec<(String, &str)> = vec![
-        (String::new(), " | the station has no points (an input is enough to begin with: [input.start_button] and below it line = \"PB_START\")"),
+        (
+            String::new(),
+            " | the station has no points (an input is enough to begin with: [input.start_button] and below it line = \"PB_START\")",
+        ),
         ("[inptu.a]\nline = 'PB'".into(), "inptu | there is no table or key `inptu` here (did you mean `input`?)"),
         ("[input.a]\nlien = 'PB'".into(), "lien | there is no key `lien` here (did you mean `line`?)"),
         ("[input.a]\nasserted = 'low'".into(), "[input.a] | the key `line` is missing"),
         ("[input.a]\nline = 4".into(), "4 | a string is wanted here, not the integer `4`"),
         ("[input.a]\nline = ''".into(), "'' | a line's name cannot be empty"),
         (format!("{input}contact = 'NX'"), "'NX' | there is no word `NX` here (did you mean `NO`?)"),
-        (debounced("{ method = 'stabel', time = '8 ms' }"), "'stabel' | there is no word `stabel` here (did you mean `stable`?)"),
+        (
+            debounced("{ method = 'stabel', time = '8 ms' }"),
+            "'stabel' | there is no word `stabel` here (did you mean `stable`?)",
+        ),
         (debounced("{ method = 'stable', time = '8' }"), "'8' | `8` has no unit: is it `8 ms` or `8 us`?"),
-        (debounced("{ method = 'stable', time = 8 }"), "8 | a time with its unit, in quotes, such as \"8 ms\" is wanted here, not the integer `8`"),
+        (
+            debounced("{ method = 'stable', time = 8 }"),
+            "8 | a time with its unit, in quotes, such as \"8 ms\" is wanted here, not the integer `8`",
+        ),
         (debounced("{ method = 'stable', time = '-8 ms' }"), "'-8 ms' | `-8 ms` is negative"),
-        (debounced("{ method = 'stable' }"), "{ method = 'stable' } | the method `stable` needs a time (add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\")"),
-        (debounced("{ method = 'none', time = '8 ms' }"), "'8 ms' | the method `none` takes no `time` (take the key away, or choose the method it belongs to)"),
-        (debounced("{ method = 'lockout', on = '8 ms' }"), "'8 ms' | `on` is there without `off` (add `off`, or use `time` for both states)"),
-        (debounced("{ method = 'lockout', time = '8 ms', off = '9 ms' }"), "'9 ms' | `time` and `off` contradict each other (keep `time` for both states, or `on` and `off` for each)"),
-        (format!("{input}[output.a]\nwhen = 'TRUE'"), "a | the name `a` is used twice (all points share one namespace: rename one of them)"),
-        ("[input.Not_so]\nline = 'PB'".into(), "Not_so | `Not_so` cannot be a point's name (names are small letters, digits and `_`, begin with a letter, and are no word of the expressions)"),
-        (format!("{input}[counter.c]\nup = 'a'\npresets = [5, 4]"), "4 | presets must ascend: 4 comes after 5 (put them in rising order, each once)"),
-        (format!("{input}[counter.c]\nup = 'a'\nat_last = 'restart'"), "'restart' | `at_last = \"restart\"` needs presets (add presets = [96]: the counter restarts at the last one)"),
-        (format!("{input}[counter.c]\nup = 'a'\nstart = 9\npresets = [9]\nat_last = 'restart'"), "9 | counting up from 9 never reaches the last preset, 9 (put the last preset above the start value)"),
+        (
+            debounced("{ method = 'stable' }"),
+            "{ method = 'stable' } | the method `stable` needs a time (add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\")",
+        ),
+        (
+            debounced("{ method = 'none', time = '8 ms' }"),
+            "'8 ms' | the method `none` takes no `time` (take the key away, or choose the method it belongs to)",
+        ),
+        (
+            debounced("{ method = 'lockout', on = '8 ms' }"),
+            "'8 ms' | `on` is there without `off` (add `off`, or use `time` for both states)",
+        ),
+        (
+            debounced("{ method = 'lockout', time = '8 ms', off = '9 ms' }"),
+            "'9 ms' | `time` and `off` contradict each other (keep `time` for both states, or `on` and `off` for each)",
+        ),
+        (
+            format!("{input}[output.a]\nwhen = 'TRUE'"),
+            "a | the name `a` is used twice (all points share one namespace: rename one of them)",
+        ),
+        (
+            "[input.Not_so]\nline = 'PB'".into(),
+            "Not_so | `Not_so` cannot be a point's name (names are small letters, digits and `_`, begin with a letter, and are no word of the expressions)",
+        ),
+        (
+            format!("{input}[counter.c]\nup = 'a'\npresets = [5, 4]"),
+            "4 | presets must ascend: 4 comes after 5 (put them in rising order, each once)",
+        ),
+        (
+            format!("{input}[counter.c]\nup = 'a'\nat_last = 'restart'"),
+            "'restart' | `at_last = \"restart\"` needs presets (add presets = [96]: the counter restarts at the last one)",
+        ),
+        (
+            format!("{input}[counter.c]\nup = 'a'\nstart = 9\npresets = [9]\nat_last = 'restart'"),
+            "9 | counting up from 9 never reaches the last preset, 9 (put the last preset above the start value)",
+        ),
         (format!("{input}[output.o]\nwhen = 'a AND b'"), "b | there is no point `b`"),
-        (format!("{input}[output.lamp]\nwhen = \"a AND lmap\""), "lmap | there is no point `lmap` (did you mean `lamp`?)"),
-        (format!("{input}[output.o]\nwhen = 'a AND'"), " | the expression is not finished: a point's name is wanted here"),
-        (format!("{input}[output.o]\nwhen = 'a.done'"), "a.done | `a` is an input and has no field `.done` (use the point's name alone)"),
-        (format!("{input}[counter.c]\nup = 'a'\nreset = 'c2.bnad'\n[counter.c2]\nup = 'a'"), "c2.bnad | `c2` is a counter and has no field `.bnad` (its fields are `value`, `band` or `done`)"),
-        (format!("{input}[counter.c]\nup = 'a'\n[output.o]\nwhen = 'a AND c'"), "c | `c` is a number, and a bit is wanted here (a counter's bit is `.done`: true from the last preset on)"),
-        (format!("{input}[output.o]\nwhen = 'a AND p'\n[output.p]\nwhen = 'NOT q'\n[output.q]\nwhen = 'p'"), "p | these points wait for one another: p → q → p (break the ring at one of them)"),
-        (format!("{input}[output.o]\nwhen = 'o'"), "o | these points wait for one another: o → o (break the ring at one of them)"),
+        (
+            format!("{input}[output.lamp]\nwhen = \"a AND lmap\""),
+            "lmap | there is no point `lmap` (did you mean `lamp`?)",
+        ),
+        (
+            format!("{input}[output.o]\nwhen = 'a AND'"),
+            " | the expression is not finished: a point's name is wanted here",
+        ),
+        (
+            format!("{input}[output.o]\nwhen = 'a.done'"),
+            "a.done | `a` is an input and has no field `.done` (use the point's name alone)",
+        ),
+        (
+            format!("{input}[counter.c]\nup = 'a'\nreset = 'c2.bnad'\n[counter.c2]\nup = 'a'"),
+            "c2.bnad | `c2` is a counter and has no field `.bnad` (its fields are `value`, `band` or `done`)",
+        ),
+        (
+            format!("{input}[counter.c]\nup = 'a'\n[output.o]\nwhen = 'a AND c'"),
+            "c | `c` is a number, and a bit is wanted here (a counter's bit is `.done`: true from the last preset on)",
+        ),
+        (
+            format!("{input}[output.o]\nwhen = 'a AND p'\n[output.p]\nwhen = 'NOT q'\n[output.q]\nwhen = 'p'"),
+            "p | these points wait for one another: p → q → p (break the ring at one of them)",
+        ),
+        (
+            format!("{input}[output.o]\nwhen = 'o'"),
+            "o | these points wait for one another: o → o (break the ring at one of them)",
+        ),
         ("[input.a]\nline = 'PBX'".into(), "'PBX' | the recording has no line `PBX` (did you mean `PB`?)"),
-        ("[input.a]\nline = 'HALL'".into(), "'HALL' | `HALL` fits more than one line: `walk.left.HALL` or `walk.right.HALL` (write the whole name of the one you mean)"),
-        ("[input.a]\nline = 'bus'".into(), "'bus' | the line `bus` is a vector of 8 bits, and an input wants a line with two levels (name one of its bits, such as `bus[0]`)"),
-        ("[input.a]\nline = 'volts'".into(), "'volts' | the line `volts` is a real number, and an input wants a line with two levels (wire the input to a line of one bit)"),
+        (
+            "[input.a]\nline = 'HALL'".into(),
+            "'HALL' | `HALL` fits more than one line: `walk.left.HALL` or `walk.right.HALL` (write the whole name of the one you mean)",
+        ),
+        (
+            "[input.a]\nline = 'bus'".into(),
+            "'bus' | the line `bus` is a vector of 8 bits, and an input wants a line with two levels (name one of its bits, such as `bus[0]`)",
+        ),
+        (
+            "[input.a]\nline = 'volts'".into(),
+            "'volts' | the line `volts` is a real number, and an input wants a line with two levels (wire the input to a line of one bit)",
+        ),
     ];
     for (source, message) in cases {
         assert_eq!(wrong(&source), [message], "in\n{source}");

@@ -45,10 +45,12 @@ pub(super) fn read(
 /// The signals of the columns after the time; `None` where not all of them are levels.
 fn signals(layout: &Layout) -> Option<Vec<usize>> {
     let levels = layout.columns.iter().filter(|column| !matches!(column, Column::Time(_)));
-    levels.map(|column| match column {
-        Column::Levels { signal } => Some(*signal),
-        _ => None,
-    }).collect()
+    levels
+        .map(|column| match column {
+            Column::Levels { signal } => Some(*signal),
+            _ => None,
+        })
+        .collect()
 }
 
 /// What the rows look like at present.
@@ -177,7 +179,9 @@ fn same(one: &[u8], other: &[u8]) -> bool {
     if length < 8 {
         return one == other;
     }
-    let word = |bytes: &[u8], at: usize| bytes.get(at..).and_then(<[u8]>::first_chunk).map_or(0, |eight| u64::from_ne_bytes(*eight));
+    let word = |bytes: &[u8], at: usize| {
+        bytes.get(at..).and_then(<[u8]>::first_chunk).map_or(0, |eight| u64::from_ne_bytes(*eight))
+    };
     let mut different = word(one, length - 8) ^ word(other, length - 8);
     let mut at = 0;
     while at + 8 < length {

@@ -94,13 +94,7 @@ impl<'a> RowReader<'a> {
     /// Reads all whole rows of `bytes` into `piece`; `at_end` says that no bytes come after them.
     ///
     /// Where `one_row`, it reads only the first.
-    pub(super) fn read(
-        &mut self,
-        bytes: &[u8],
-        at_end: bool,
-        one_row: bool,
-        piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    pub(super) fn read(&mut self, bytes: &[u8], at_end: bool, one_row: bool, piece: &mut Piece) -> Result<Done, Fault> {
         let mut at = 0;
         loop {
             let rest = bytes.get(at..).unwrap_or_default();
@@ -203,9 +197,7 @@ impl<'a> RowReader<'a> {
 pub(super) fn file_time(cell: &[u8], power: i32) -> Result<i64, FaultKind> {
     let number = Decimal::parse(cell).ok_or_else(|| FaultKind::NoTime(shown(cell)))?;
     let nanos = number.scaled(power).and_then(|(nanos, _)| i64::try_from(nanos).ok());
-    nanos
-        .filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS)
-        .ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
+    nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS).ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
 }
 
 fn value(cell: &[u8]) -> Option<f64> {

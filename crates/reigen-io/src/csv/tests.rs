@@ -22,13 +22,48 @@ fn each_meaning_by_hand() {
         ("microseconds", &plain, "time_us,A\n0,1\n1e3,0\n", (Some(true), 0, &[1_000_000]), 0, 1_000_000),
         ("nanoseconds, halves up", &plain, "time_ns,A\n-1.5,0\n0.5,1\n", (Some(false), 0, &[2]), -1, 2),
         ("a negative first time", &plain, "time_s,A\n-0.000001,0\n0,1\n", (Some(false), 0, &[1000]), -1000, 1000),
-        ("quotes, also around a line end", &plain, "time_s,A,\"B\n,\"\n\"0\",\"0\",1\n1,1,1\n", (Some(false), 0, &[1_000_000_000]), 0, 1_000_000_000),
-        ("line ends of two bytes, spaces, blank lines", &plain, "time_ns,A\r\n0, 0\r\n\r\n5,1 \r\n", (Some(false), 0, &[5]), 0, 5),
+        (
+            "quotes, also around a line end",
+            &plain,
+            "time_s,A,\"B\n,\"\n\"0\",\"0\",1\n1,1,1\n",
+            (Some(false), 0, &[1_000_000_000]),
+            0,
+            1_000_000_000,
+        ),
+        (
+            "line ends of two bytes, spaces, blank lines",
+            &plain,
+            "time_ns,A\r\n0, 0\r\n\r\n5,1 \r\n",
+            (Some(false), 0, &[5]),
+            0,
+            5,
+        ),
         ("no line end at the end", &plain, "time_ns,A\n0,0\n5,1", (Some(false), 0, &[5]), 0, 5),
         ("rows of one time", &plain, "time_ns,A\n0,0\n0,1\n5,0\n5,1\n", (Some(true), 0, &[5, 5]), 0, 5),
-        ("a rate in place of times", &rate("1MHz"), "A,B\n0,1\n1,1\n1,0\n0,0\n", (Some(false), 0, &[1000, 3000]), 0, 3000),
-        ("a rate with an odd period", &rate("3 Hz"), "A\n0\n1\n0\n", (Some(false), 0, &[333_333_333, 666_666_667]), 0, 666_666_667),
-        ("levels by thresholds, strictly", &thresholds(), "time_ns,A\n0,1.5\n1,1\n2,0.9\n3,2\n4,2.1\n5,1.0\n6,0\n", (Some(false), 2, &[4, 6]), 0, 6),
+        (
+            "a rate in place of times",
+            &rate("1MHz"),
+            "A,B\n0,1\n1,1\n1,0\n0,0\n",
+            (Some(false), 0, &[1000, 3000]),
+            0,
+            3000,
+        ),
+        (
+            "a rate with an odd period",
+            &rate("3 Hz"),
+            "A\n0\n1\n0\n",
+            (Some(false), 0, &[333_333_333, 666_666_667]),
+            0,
+            666_666_667,
+        ),
+        (
+            "levels by thresholds, strictly",
+            &thresholds(),
+            "time_ns,A\n0,1.5\n1,1\n2,0.9\n3,2\n4,2.1\n5,1.0\n6,0\n",
+            (Some(false), 2, &[4, 6]),
+            0,
+            6,
+        ),
         ("a byte order mark", &plain, "\u{feff}time_ns,A\n0,0\n5,1\n", (Some(false), 0, &[5]), 0, 5),
     ];
     for (what, options, text, (level, since, edges), origin, end) in cases {
@@ -58,22 +93,40 @@ fn what_is_wrong_is_refused_at_its_line() {
         ("time_ns,A\n0,0\n\"5\",\"hi\ngh\"\n6,1\n", &plain, "rec, line 3: `hi·gh` is no level, in the column `A`"),
         ("time_ns,A\n0,0\nx,1\n6,1\n", &plain, "rec, line 3: `x` is no time"),
         ("time_ns,A\n0,0\n1e30,1\n", &plain, "rec, line 3: the time `1e30` is too large"),
-        ("time_ns,A\n0,0\n5,1\n4,1\n", &plain, "rec, line 4: the time `4` comes after `0.000000005 s`: times run backwards"),
+        (
+            "time_ns,A\n0,0\n5,1\n4,1\n",
+            &plain,
+            "rec, line 4: the time `4` comes after `0.000000005 s`: times run backwards",
+        ),
         ("time_ns,A\n0,0.5\n5,3\n6,nan\n", &thresholds(), "rec, line 4: `nan` is no number, in the column `A`"),
     ];
     for (text, options, message) in cases {
         assert_eq!(told(text.as_bytes(), options).unwrap_err(), message, "{text}");
     }
-    for (bytes, message) in [(&b""[..], "rec is empty"), (b" \n", "rec is empty"), (b"\x00\x01\x02", "rec is no recording")] {
+    for (bytes, message) in
+        [(&b""[..], "rec is empty"), (b" \n", "rec is empty"), (b"\x00\x01\x02", "rec is no recording")]
+    {
         assert!(told(bytes, &plain).unwrap_err().starts_with(message));
     }
 }
 
 /// Rows of three levels under times of a shape that now and then changes.
 fn text() -> impl Strategy<Value = String> {
-    let row = (0..3000u64, 0..8u8, prop::option::weighted(0.05, prop_oneof![
-        Just("\"5\",0,1,1\n"), Just("\n"), Just("7,0,1,1\r\n"), Just("8, 1,0,0\n"), Just("9,\"1\",0,\"0\n\"\n"), Just("1.5,1,1,1\n"),
-    ]));
+    let row = (
+        0..3000u64,
+        0..8u8,
+        prop::option::weighted(
+            0.05,
+            prop_oneof![
+                Just("\"5\",0,1,1\n"),
+                Just("\n"),
+                Just("7,0,1,1\r\n"),
+                Just("8, 1,0,0\n"),
+                Just("9,\"1\",0,\"0\n\"\n"),
+                Just("1.5,1,1,1\n"),
+            ],
+        ),
+    );
     (0..100_000u64, 1..2000u64, prop::collection::vec((row, any::<bool>()), 0..60)).prop_map(|(start, step, rows)| {
         let mut text = "time_us,A,B,C\n".to_owned();
         let (mut time, mut levels) = (start, 0);

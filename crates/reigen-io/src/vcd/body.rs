@@ -194,13 +194,7 @@ impl Body {
     }
 
     /// `b1010 code` or `r1.5 code`.
-    fn long_value(
-        &mut self,
-        layout: &Layout,
-        word: &[u8],
-        code: &[u8],
-        piece: &mut Piece,
-    ) -> Result<(), FaultKind> {
+    fn long_value(&mut self, layout: &Layout, word: &[u8], code: &[u8], piece: &mut Piece) -> Result<(), FaultKind> {
         let Some((letter, value)) = word.split_first() else { return Ok(()) };
         let found = || [word, b" ", code].concat();
         let target = target_of(layout, code).ok_or_else(|| undeclared(&found(), code))?;

@@ -11,12 +11,8 @@ const MOST_WORDS: usize = 16;
 
 /// Reads the declarations; gives what they say, and the line at which the value changes begin.
 pub(super) fn read(chunks: &mut Chunks) -> Result<(Layout, u64), Failure> {
-    let mut header = Header {
-        words: Words { chunks, line: 1 },
-        builder: LayoutBuilder::default(),
-        scopes: Vec::new(),
-        scale: None,
-    };
+    let mut header =
+        Header { words: Words { chunks, line: 1 }, builder: LayoutBuilder::default(), scopes: Vec::new(), scale: None };
     while header.declaration()? {}
     let line = header.words.line;
     let layout = header.builder.build(header.scale.unwrap_or(Scale::Times(1)));

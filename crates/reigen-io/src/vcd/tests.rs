@@ -28,7 +28,11 @@ fn each_meaning_by_hand() {
         ("all in one line", "#0 0! #5 1! #7 0!", (Some(false), 0, &[5, 7])),
         ("line ends of two bytes", "#0\r\n0!\r\n#5\r\n1!\r\n", (Some(false), 0, &[5])),
         ("a comment anywhere", "#0\n$comment\n#9 1! $end\n0!\n#5\n1!\n", (Some(false), 0, &[5])),
-        ("dumps off and on", "#0\n$dumpvars\n0!\n$end\n#5\n$dumpoff\nx!\n$end\n#8\n$dumpon\n1! $comment in it $end\n$end\n", (Some(false), 0, &[8])),
+        (
+            "dumps off and on",
+            "#0\n$dumpvars\n0!\n$end\n#5\n$dumpoff\nx!\n$end\n#8\n$dumpon\n1! $comment in it $end\n$end\n",
+            (Some(false), 0, &[8]),
+        ),
     ];
     for (what, body, (level, since, edges)) in cases {
         assert_eq!(read(body).line(0), (*level, *since, edges.to_vec()), "{what}");
@@ -43,7 +47,10 @@ fn vectors_are_bits_and_numbers_and_short_ones_are_continued() {
     assert_eq!(told.line(4), (Some(true), 0, vec![7]));
     assert_eq!(told.line(5), (Some(false), 0, vec![5]));
     assert_eq!(told.numbers, [vec![(0, 10.0), (5, 3.0), (7, 1.0), (8, 1.0)], vec![(0, 1.5), (5, -2000.0)]]);
-    assert!(told.findings.contains(&"unknown for 1 ns after it was known (1 values x or z); its last level was held".to_owned()));
+    assert!(
+        told.findings
+            .contains(&"unknown for 1 ns after it was known (1 values x or z); its last level was held".to_owned())
+    );
 }
 
 #[test]
@@ -106,7 +113,10 @@ fn what_is_wrong_is_refused_at_its_line() {
         ("$upscope $end\n", "rec, line 1: `$upscope` without a scope to leave"),
         ("$var wire 1 ! $end\n", "rec, line 1: `$var wire 1 !` cannot be read: it has no name"),
         ("$var wire 0 ! a $end\n", "rec, line 1: `$var wire 0 ! a` cannot be read: a variable has at least one bit"),
-        ("$var wire 1 ! a $end $var wire 2 ! b $end\n", "rec, line 1: `$var wire 2 ! b` cannot be read: its identifier code stands for a variable of another size"),
+        (
+            "$var wire 1 ! a $end $var wire 2 ! b $end\n",
+            "rec, line 1: `$var wire 2 ! b` cannot be read: its identifier code stands for a variable of another size",
+        ),
         ("$scope module $end", "rec, line 1: `$scope module` cannot be read: a scope has a type and a name"),
         ("\n$timescale", "rec, line 2: the recording ends here without any time or row"),
     ];
@@ -120,8 +130,17 @@ fn body() -> impl Strategy<Value = String> {
     let code = prop_oneof![8 => Just("!"), 8 => Just("\""), 1 => Just("%%")];
     let usual = (0..30u64, prop::collection::vec((any::<bool>(), code), 0..3));
     let rare = prop_oneof![
-        Just("x!\n"), Just("b1x0 bus\n"), Just("b1\nbus\n"), Just("r2.5 r\n"), Just("1!\r\n"), Just("0! 1\"\n"), Just("\n"),
-        Just("$comment\n#3\n1! $end\n"), Just("$dumpoff\nx!\n$end\n"), Just("$dumpall 1! 0\"\n$end\n"), Just("Z\"\n"),
+        Just("x!\n"),
+        Just("b1x0 bus\n"),
+        Just("b1\nbus\n"),
+        Just("r2.5 r\n"),
+        Just("1!\r\n"),
+        Just("0! 1\"\n"),
+        Just("\n"),
+        Just("$comment\n#3\n1! $end\n"),
+        Just("$dumpoff\nx!\n$end\n"),
+        Just("$dumpall 1! 0\"\n$end\n"),
+        Just("Z\"\n"),
     ];
     let line = (usual, prop::option::weighted(0.1, rare));
     (0..200_000_000u64, prop::collection::vec(line, 0..60)).prop_map(|(start, lines)| {

@@ -33,7 +33,8 @@ pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &
 /// An output file must not be one of the files that are read, nor the other output.
 fn refuse_overwriting(arguments: &RunArguments) -> Result<(), Failure> {
     let read = [arguments.station.as_path(), arguments.recording.as_path()];
-    let written: Vec<&Path> = [&arguments.trace, &arguments.events].into_iter().flatten().map(|path| path.as_path()).collect();
+    let written: Vec<&Path> =
+        [&arguments.trace, &arguments.events].into_iter().flatten().map(|path| path.as_path()).collect();
     for (number, output) in written.iter().enumerate() {
         let others = read.iter().chain(written.iter().take(number));
         if let Some(other) = others.into_iter().find(|other| same_file(output, other)) {

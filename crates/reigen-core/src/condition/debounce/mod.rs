@@ -50,9 +50,9 @@ impl Settings {
     pub fn start(self) -> Box<dyn Debounce> {
         let none = Nanos(0);
         match self {
-            Settings::Pass => Box::new(Pass::default()),
+            Settings::Pass => Box::new(Pass),
             Settings::Stable(times) | Settings::Lockout(times) if times.on == none && times.off == none => {
-                Box::new(Pass::default())
+                Box::new(Pass)
             }
             Settings::Stable(times) => Box::new(Stable::new(times)),
             Settings::Lockout(times) => Box::new(Lockout::new(times)),

@@ -5,7 +5,7 @@ use crate::account::Rule;
 use crate::time::Nanos;
 
 /// Accepts every edge at once.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Pass;
 
 impl Debounce for Pass {

@@ -23,14 +23,7 @@ pub struct Stable {
 impl Stable {
     /// A debounce of the given times.
     pub fn new(times: HoldTimes) -> Self {
-        Self {
-            times,
-            input: false,
-            output: false,
-            last: Nanos(0),
-            open: false,
-            burst: Undecided::default(),
-        }
+        Self { times, input: false, output: false, last: Nanos(0), open: false, burst: Undecided::default() }
     }
 
     /// Ends the burst: the input has held its state for its time since the last edge.

@@ -55,7 +55,14 @@ fn each_meaning_by_hand() {
         ("a press not yet due is pending", stable, &[5], 14, &[], "p"),
         ("all of an unfinished burst is pending", stable, &[5, 8, 9], 18, &[], "ppp"),
         ("a pulse of width 0 is a glitch", stable, &[5, 5], 40, &[], "gg"),
-        ("the time is that of the state to be entered", Settings::Stable(hold(3, 9)), &[5, 9, 20], 40, &[8, 18, 23], "aaa"),
+        (
+            "the time is that of the state to be entered",
+            Settings::Stable(hold(3, 9)),
+            &[5, 9, 20],
+            40,
+            &[8, 18, 23],
+            "aaa",
+        ),
         ("the output follows at once", lockout, &[5, 30], 50, &[5, 30], "aa"),
         ("edges within are bounce", lockout, &[5, 7, 9], 50, &[5], "abb"),
         ("a second edge at t itself is within", lockout, &[5, 5], 50, &[5, 15], "aa"),
@@ -66,7 +73,14 @@ fn each_meaning_by_hand() {
         ("a follow starts a new lockout", lockout, &[5, 7, 18], 50, &[5, 15, 25], "aaa"),
         ("open at the end: the last edge alone", lockout, &[5, 7, 8, 9], 12, &[5], "abbp"),
         ("nothing open if it does not differ", lockout, &[5, 7, 8], 12, &[5], "abb"),
-        ("the time is that of the state just entered", Settings::Lockout(hold(3, 9)), &[5, 9, 20], 40, &[5, 9, 20], "aaa"),
+        (
+            "the time is that of the state just entered",
+            Settings::Lockout(hold(3, 9)),
+            &[5, 9, 20],
+            40,
+            &[5, 9, 20],
+            "aaa",
+        ),
     ];
     for (what, settings, edges, end, output, fates) in cases {
         let (changes, told) = told(*settings, edges, *end);

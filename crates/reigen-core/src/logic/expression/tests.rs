@@ -3,9 +3,8 @@ use proptest::prelude::*;
 
 fn trees() -> impl Strategy<Value = Expression> {
     let bare = |node| Expression { node, span: 0..0 };
-    let name = ("[a-d]", prop_oneof![Just(""), Just("done")]).prop_map(|(point, field)| {
-        Node::Name(Reference { point, field: field.to_owned() })
-    });
+    let name = ("[a-d]", prop_oneof![Just(""), Just("done")])
+        .prop_map(|(point, field)| Node::Name(Reference { point, field: field.to_owned() }));
     let leaf = prop_oneof![any::<bool>().prop_map(Node::Literal), name].prop_map(bare);
     let operator = prop_oneof![Just(Operator::Or), Just(Operator::Xor), Just(Operator::And)];
     leaf.prop_recursive(6, 40, 2, move |inner| {

@@ -21,9 +21,9 @@ pub(super) fn tokens(text: &str) -> Result<Vec<(Token, Span)>, ExpressionError> 
     while let Some(first) = rest.chars().next() {
         let start = text.len() - rest.len();
         let length = match first {
-            letter if letter.is_alphabetic() || letter == '_' => rest
-                .find(|letter: char| !(letter.is_alphanumeric() || letter == '_'))
-                .unwrap_or(rest.len()),
+            letter if letter.is_alphabetic() || letter == '_' => {
+                rest.find(|letter: char| !(letter.is_alphanumeric() || letter == '_')).unwrap_or(rest.len())
+            }
             other => other.len_utf8(),
         };
         let (word, after) = rest.split_at(length);

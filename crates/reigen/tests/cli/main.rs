@@ -1,0 +1,18 @@
+//! The built program, driven on files in temporary folders. One file a feature.
+
+mod demo;
+mod guide;
+mod refused;
+mod run;
+mod support;
+
+#[test]
+fn every_file_is_listed() {
+    let source = include_str!("main.rs");
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cli");
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let name = entry.unwrap().file_name().into_string().unwrap();
+        let Some(name) = name.strip_suffix(".rs").filter(|name| *name != "main") else { continue };
+        assert!(source.contains(&format!("mod {name};")), "{name}.rs is not listed");
+    }
+}

@@ -1,0 +1,94 @@
+//! Bad input: exit code 2, the place, and nothing written.
+
+use crate::support::Place;
+
+#[test]
+fn a_station_is_refused_at_its_place() {
+    let place = Place::with_demo();
+    let station = place.read("station.toml");
+    let broken = station
+        .replace("HALL_DRUM", "HALL_DRM")
+        .replace("drum_hall AND NOT", "drum_hal AND")
+        .replace("[24, 60, 96]", "[24, 60, 60]");
+    place.write("broken.toml", broken.replace("[24, 60, 60]", "[24, 60, 96]"));
+    place.write("presets.toml", broken);
+    place.write("twice.toml", station.replace("output.magnet_lamp", "output.drum_hall"));
+    place.write("line.toml", station.replace("HALL_DRUM", "HALL_DRM"));
+    place.write("latin.toml", b"title = \"Seilbahn\"\n# caf\xe9\n");
+    place.write("unclosed.toml", "[input.a\nline = 'x'");
+    let mut said = String::new();
+    for name in ["broken", "presets", "twice", "line", "latin", "unclosed", "absent"] {
+        let run = place.reigen(&format!("run {name}.toml recording.vcd --events e.csv --trace t.vcd"));
+        assert_eq!(run.code, 2, "{name}");
+        said += &format!("# {name}\n{}", run.whole());
+    }
+    insta::assert_snapshot!(said);
+    assert!(!place.files().iter().any(|name| name.ends_with(".csv") || name == "t.vcd" || name.starts_with('.')));
+}
+
+#[test]
+fn a_recording_is_refused_at_its_line() {
+    let place = Place::with_demo();
+    let recording = place.read("recording.vcd");
+    place.write("backwards.vcd", recording.clone() + "#5\n");
+    place.write("code.vcd", recording.clone() + "1%\n#12000001\n");
+    place.write("empty.vcd", "");
+    place.write("bytes.vcd", [0u8, 1, 2, 0xff, 0xfe, 9]);
+    place.write("words.csv", "time_s,PB_START,HALL_DRUM\n0,0,1\n1,0,up\n2,0,0\n");
+    place.write("volts.csv", "time_s,PB_START,HALL_DRUM\n0,0,0.2\n1,0,3.1\n2,0,0\n");
+    place.write("timeless.csv", "PB_START,HALL_DRUM\n0,0\n");
+    std::fs::create_dir(place.path("folder")).unwrap();
+    let mut said = String::new();
+    for name in [
+        "backwards.vcd",
+        "code.vcd",
+        "empty.vcd",
+        "bytes.vcd",
+        "words.csv",
+        "volts.csv",
+        "timeless.csv",
+        "folder",
+        "absent.vcd",
+    ] {
+        let run = place.reigen(&format!("run station.toml {name} --events e.csv --trace t.vcd"));
+        assert_eq!(run.code, 2, "{name}");
+        said += &format!("# {name}\n{}", run.whole());
+    }
+    insta::assert_snapshot!(said);
+    assert!(!place.files().iter().any(|name| name == "e.csv" || name == "t.vcd" || name.starts_with('.')));
+}
+
+#[test]
+fn a_command_line_is_refused_before_any_work() {
+    let place = Place::with_demo();
+    let mut said = String::new();
+    for options in [
+        "--evens e.csv",
+        "--events e.txt",
+        "--events no/such/e.csv",
+        "--trace recording.vcd",
+        "--trace x.csv --events x.csv",
+        "--sample-rate 0",
+        "--high-above 2",
+        "--high-above 1 --low-below 2",
+        "--from 5",
+        "--from 20s",
+        "--from -1s",
+        "--from 3s --to 2s",
+    ] {
+        let run = place.reigen(&format!("run station.toml recording.vcd {options}"));
+        assert_eq!(run.code, 2, "{options}");
+        said += &format!("# {options}\n{}", run.whole());
+    }
+    insta::assert_snapshot!(said);
+    assert_eq!(place.files(), ["recording.vcd", "station.toml"]);
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_full_disk_is_told() {
+    let place = Place::with_demo();
+    std::os::unix::fs::symlink("/dev/full", place.path("full.csv")).unwrap();
+    let run = place.reigen("run station.toml recording.vcd --events full.csv");
+    insta::assert_snapshot!(run.whole());
+}
