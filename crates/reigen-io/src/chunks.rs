@@ -5,7 +5,7 @@ use std::io::{self, Read};
 use std::sync::Arc;
 
 /// How many bytes make a piece of their own, unless someone wants it otherwise.
-pub(crate) const CHUNK: usize = 256 * 1024;
+pub(crate) const CHUNK: usize = 128 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
 pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
 

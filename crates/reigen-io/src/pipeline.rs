@@ -19,13 +19,14 @@ use rayon::prelude::*;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::Origin;
+use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io;
 use std::sync::Arc;
 
 /// How many pieces make a batch.
-const PIECES: usize = 8;
+const PIECES: usize = 16;
 
 /// Which form of a reader does the work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -101,10 +102,9 @@ impl Done {
 
 /// One piece on its way.
 struct Slot<P> {
-    bytes: Vec<u8>,
-    length: usize,
-    /// Where in a file the bytes are, as long as they have not been read.
-    unread: Option<(Arc<File>, u64)>,
+    stretch: Stretch,
+    /// What the parser left over at its end.
+    rest: Vec<u8>,
     at_end: bool,
     /// Whether it begins at a boundary.
     begins_well: bool,
@@ -112,6 +112,33 @@ struct Slot<P> {
     /// Where the parser stood after it.
     place: P,
     done: Result<Done, Failure>,
+}
+
+/// The bytes of a piece.
+enum Stretch {
+    /// Here.
+    Bytes(Vec<u8>),
+    /// In a file; whoever parses them reads them, into memory that his core has used before.
+    File { file: Arc<File>, at: u64, length: usize },
+}
+
+impl Stretch {
+    /// Does something with the bytes.
+    fn with<T>(&self, work: impl FnOnce(&[u8]) -> T) -> io::Result<T> {
+        thread_local! {
+            static ROOM: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+        }
+        let (file, at, length) = match self {
+            Stretch::Bytes(bytes) => return Ok(work(bytes)),
+            Stretch::File { file, at, length } => (file, *at, *length),
+        };
+        ROOM.with_borrow_mut(|room| {
+            room.resize(room.len().max(length), 0);
+            let bytes = room.get_mut(..length).unwrap_or_default();
+            read_exact_at(file, bytes, at)?;
+            Ok(work(bytes))
+        })
+    }
 }
 
 /// Some pieces on their way.
@@ -173,9 +200,8 @@ impl<F: Format> Pipeline<F> {
         while place.origin().is_none() {
             let mut batch = Batch::new();
             self.source.fill(&mut batch, &self.format, &place)?;
-            for slot in batch.used_mut() {
+            for slot in batch.used() {
                 if place.origin().is_none() {
-                    slot.load()?;
                     let done = rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece);
                     // What is wrong after the first time is told when its turn comes.
                     if place.origin().is_none() {
@@ -256,14 +282,16 @@ impl Source {
             let slot = batch.slot(place);
             let boundary = |bytes: &[u8]| format.boundary(bytes);
             let taken = match &mut self.bytes {
-                Bytes::Stream(chunks) => chunks.take(&mut slot.bytes, boundary)?,
+                Bytes::Stream(chunks) => {
+                    let Stretch::Bytes(bytes) = &mut slot.stretch else { break };
+                    chunks.take(bytes, boundary)?
+                }
                 Bytes::File(ranges) => {
                     let (range, taken) = ranges.take(boundary)?;
-                    slot.unread = Some((ranges.file(), range.start));
+                    slot.stretch = Stretch::File { file: ranges.file(), at: range.start, length: taken.length };
                     taken
                 }
             };
-            slot.length = taken.length;
             slot.at_end = self.exhausted();
             slot.begins_well = self.begins_well;
             self.begins_well = taken.at_boundary;
@@ -299,10 +327,14 @@ impl<P: Place> Batch<P> {
         self.used_mut().par_iter_mut().with_max_len(1).for_each(|slot| {
             slot.piece.reset(bits);
             slot.place = begin.clone();
-            slot.done = slot.load().map_err(Failure::from).and_then(|()| {
-                let bytes = slot.bytes.get(..slot.length).unwrap_or_default();
-                Ok(format.parse(form, &mut slot.place, bytes, slot.at_end, &mut slot.piece)?)
+            let (place, piece, rest, at_end) = (&mut slot.place, &mut slot.piece, &mut slot.rest, slot.at_end);
+            let parsed = slot.stretch.with(|bytes| {
+                let done = format.parse(form, place, bytes, at_end, piece)?;
+                rest.clear();
+                rest.extend_from_slice(bytes.get(done.consumed..).unwrap_or_default());
+                Ok(done)
             });
+            slot.done = parsed.map_err(Failure::from).and_then(|done: Result<Done, Fault>| Ok(done?));
         });
     }
 
@@ -333,7 +365,7 @@ impl<P: Place> Batch<P> {
             };
             place.go_on(&slot.place, &mut slot.piece);
             *cut_off |= done.cut_off;
-            rest.bytes.extend_from_slice(slot.bytes.get(done.consumed..slot.length).unwrap_or_default());
+            rest.bytes.append(&mut slot.rest);
         }
         Ok(())
     }
@@ -342,24 +374,14 @@ impl<P: Place> Batch<P> {
 impl<P: Place> Slot<P> {
     fn new(place: P) -> Self {
         Self {
-            bytes: Vec::new(),
-            length: 0,
-            unread: None,
+            stretch: Stretch::Bytes(Vec::new()),
+            rest: Vec::new(),
             at_end: false,
             begins_well: true,
             piece: Piece::default(),
             place,
             done: Ok(Done::NOTHING),
         }
-    }
-}
-
-impl<P> Slot<P> {
-    /// Reads the bytes, where that has not been done.
-    fn load(&mut self) -> io::Result<()> {
-        let Some((file, at)) = self.unread.take() else { return Ok(()) };
-        self.bytes.resize(self.bytes.len().max(self.length), 0);
-        read_exact_at(&file, self.bytes.get_mut(..self.length).unwrap_or_default(), at)
     }
 }
 
@@ -372,11 +394,11 @@ impl Rest {
         place: &mut F::Place,
         slot: &Slot<F::Place>,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
-        self.bytes.extend_from_slice(slot.bytes.get(..slot.length).unwrap_or_default());
+    ) -> Result<Done, Failure> {
+        slot.stretch.with(|bytes| self.bytes.extend_from_slice(bytes))?;
         let done = format.parse(form, place, &self.bytes, slot.at_end, piece)?;
         if done.consumed == 0 && self.bytes.len() >= MOST_AT_ONCE {
-            return Err(Fault { line: place.line(), kind: FaultKind::TooLong(MOST_AT_ONCE) });
+            return Err(Fault { line: place.line(), kind: FaultKind::TooLong(MOST_AT_ONCE) }.into());
         }
         self.bytes.drain(..done.consumed);
         Ok(done)

@@ -32,7 +32,8 @@ fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSu
 fn each_meaning_by_hand() {
     let presets = |presets: &[i64], at_last| Settings { presets: presets.to_vec(), at_last, ..Settings::default() };
     // Settings, up, reset; then value, total, band, done and hits.
-    let cases: &[(&str, Settings, &[u64], Option<&[u64]>, (i64, i64, i64, bool, &[u64]))] = &[
+    type Case<'a> = (&'a str, Settings, &'a [u64], Option<&'a [u64]>, (i64, i64, i64, bool, &'a [u64]));
+    let cases: &[Case<'_>] = &[
         ("counts rising edges", Settings::default(), &[1, 2, 3], None, (2, 2, 0, false, &[])),
         (
             "counts falling edges",

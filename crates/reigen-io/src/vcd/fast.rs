@@ -97,7 +97,7 @@ impl Clock {
 /// Reads pairs of a time mark and one value of a code of one letter, all of the same length; gives how many.
 ///
 /// `SHORT`: times have at most eight digits. This is the loop in which the time of a run goes: whether a
-/// pair has its shape is told by three words under masks, before anything is worked out.
+/// pair has its shape is told by its first and its last eight bytes, before anything is worked out.
 #[inline(never)]
 fn pairs<const SHORT: bool>(
     clock: &mut Clock,
@@ -106,20 +106,25 @@ fn pairs<const SHORT: bool>(
     bytes: &[u8],
     columns: &mut [PieceColumn],
 ) -> usize {
-    let length = shape.pair_length();
+    let Some(pair) = shape.pair else { return 0 };
     let mut units = clock.units;
     let mut pairs = 0;
-    let mut rest = bytes;
-    while let Some(pair) = rest.first_chunk::<LOOK>() {
-        let Some(next) = shape.pair::<SHORT>(pair) else { break };
-        let value = shape.digits + 2;
-        let (Some(&level), Some(&letter)) = (pair.get(value), pair.get(value + 1)) else { break };
-        let signal = one_letter[usize::from(letter)] as usize;
-        let (Some(column), true) = (columns.get_mut(signal), next >= units) else { break };
+    for text in bytes.chunks_exact(shape.pair_length()) {
+        let (Some(first), Some(last)) = (text.first_chunk(), text.last_chunk()) else { break };
+        let (first, last) = (u64::from_le_bytes(*first), u64::from_le_bytes(*last));
+        let Some(low) = text.get(shape.low_at..).and_then(<[u8]>::first_chunk) else { break };
+        if pair.first.misfit(first) | pair.last.misfit(last) != 0 {
+            break;
+        }
+        let next = shape.units::<SHORT>(u64::from_le_bytes(*low));
+        let (level, letter) = ((last >> 40) as u8 & 1, (last >> 48) as u8);
+        let Some(column) = columns.get_mut(one_letter[usize::from(letter)] as usize) else { break };
+        if next < units {
+            break;
+        }
         units = next;
-        column.set(Nanos((units - clock.origin_units) * clock.factor), level & 1);
+        column.set(Nanos((units - clock.origin_units) * clock.factor), level);
         pairs += 1;
-        rest = rest.get(length..).unwrap_or_default();
     }
     clock.units = units;
     pairs
@@ -170,46 +175,57 @@ fn one_instant(
 struct TimeShape {
     /// How many digits they have.
     digits: usize,
-    /// Where the last eight of them begin in the line, where there are more.
+    /// Where the last eight of them begin in the line, or the first where there are fewer.
     low_at: usize,
-    /// Where there are fewer: how far eight bytes are to be shifted so that the last digit comes last …
+    /// Where there are fewer: how far eight bytes are to be shifted so that the last digit comes last.
     shift: u32,
-    /// … and digits 0 in place of those that are not there.
-    fill: u64,
-    /// What the digits before the last eight are worth.
+    /// Where there are more: what those before the last eight are worth.
     high_value: u64,
-    /// The bits in which a line of a time mark agrees with the last one …
-    mark: Pattern,
-    /// … and a pair of such a line and a value of one letter.
-    pair: Pattern,
+    /// The bytes of a line of a time mark.
+    mark: [Word; LOOK / 8],
+    /// The bytes of such a line and a value of one letter, for pairs of 9 to 16 bytes.
+    pair: Option<Pair>,
 }
 
-/// Bits that bytes must have.
+/// The first and the last eight bytes of a pair.
+#[derive(Debug, Clone, Copy)]
+struct Pair {
+    first: Word,
+    last: Word,
+}
+
+/// What eight bytes must be: each within a range.
 #[derive(Debug, Clone, Copy, Default)]
-struct Pattern {
-    mask: [u64; LOOK / 8],
-    bits: [u64; LOOK / 8],
+struct Word {
+    /// Where the ranges begin: at a byte whose low bits are zero as far as the range goes.
+    begin: u64,
+    /// For each byte 128 less the length of its range.
+    reach: u64,
 }
 
-impl Pattern {
-    /// A pattern of masks and bits, byte by byte.
-    fn of(bytes: impl Iterator<Item = (u8, u8)>) -> Self {
-        let mut pattern = Self::default();
-        for (at, (mask, bits)) in bytes.enumerate().take(LOOK) {
-            let (word, shift) = (at / 8, 8 * (at % 8));
-            pattern.mask[word] |= u64::from(mask) << shift;
-            pattern.bits[word] |= u64::from(bits) << shift;
+/// The first byte of a range and its length.
+type Range = (u8, u8);
+/// Any byte of ASCII.
+const ANY: Range = (0, 128);
+
+impl Word {
+    fn of(ranges: &[Range]) -> Self {
+        let mut word = Self::default();
+        for (place, &(begin, length)) in ranges.iter().enumerate().take(8) {
+            word.begin |= u64::from(begin) << (8 * place);
+            word.reach |= u64::from(128 - length) << (8 * place);
         }
-        pattern
+        word
     }
 
+    /// Zero where all bytes are within their ranges.
+    ///
+    /// A byte outside has bit 7 set, or gets it by the sum; a carry into the next byte comes only from one that
+    /// has it set already.
     #[inline(always)]
-    fn fits(&self, bytes: &[u8; LOOK]) -> bool {
-        let mut different = 0;
-        for ((word, mask), bits) in bytes.as_chunks::<8>().0.iter().zip(&self.mask).zip(&self.bits) {
-            different |= (u64::from_le_bytes(*word) & mask) ^ bits;
-        }
-        different == 0
+    fn misfit(self, bytes: u64) -> u64 {
+        let beyond = bytes ^ self.begin;
+        (beyond.wrapping_add(self.reach) | beyond) & 0x8080_8080_8080_8080
     }
 }
 
@@ -220,23 +236,28 @@ impl TimeShape {
         if digits > MOST_DIGITS {
             return Self::default();
         }
-        let missing = 8usize.saturating_sub(digits) as u32;
         let more = digits.saturating_sub(8);
-        // Of the last eight digits the upper half of each byte is told, of those before them all.
+        // The digits before the last eight must be the same, those after any.
         let digit = |place: usize| {
             let digit = b'0' + (units / 10u64.pow((digits - 1 - place) as u32) % 10) as u8;
-            if place < more { (0xff, digit) } else { (0xf0, b'0') }
+            if place < more { (digit, 1) } else { (b'0', 10) }
         };
-        let mark = [(0xff, b'#')].into_iter().chain((0..digits).map(digit)).chain([(0xff, b'\n')]);
-        let value = [(0xfe, b'0'), (0, 0), (0xff, b'\n')];
+        let mut ranges: Vec<Range> = vec![(b'#', 1)];
+        ranges.extend((0..digits).map(digit));
+        ranges.push((b'\n', 1));
+        let mark: Vec<Word> = ranges.chunks(8).map(Word::of).collect();
+        ranges.extend([(b'0', 2), ANY, (b'\n', 1)]);
+        let pair = match (ranges.len(), ranges.first_chunk::<8>(), ranges.last_chunk::<8>()) {
+            (9..=16, Some(first), Some(last)) => Some(Pair { first: Word::of(first), last: Word::of(last) }),
+            _ => None,
+        };
         Self {
             digits,
             low_at: 1 + more,
-            shift: 8 * missing,
-            fill: ZEROS & 1u64.checked_shl(8 * missing).map_or(u64::MAX, |one| one - 1),
+            shift: 8 * 8usize.saturating_sub(digits) as u32,
             high_value: units / 100_000_000 * 100_000_000,
-            mark: Pattern::of(mark.clone()),
-            pair: Pattern::of(mark.chain(value)),
+            mark: std::array::from_fn(|word| mark.get(word).copied().unwrap_or_default()),
+            pair,
         }
     }
 
@@ -253,33 +274,26 @@ impl TimeShape {
 
     /// The time of a line `#digits`; `None` where it is not of this shape.
     fn time(&self, line: &[u8; LOOK]) -> Option<u64> {
-        if !self.mark.fits(line) {
+        let words = line.as_chunks::<8>().0.iter().zip(self.mark);
+        if words.fold(0, |misfit, (word, wanted)| misfit | wanted.misfit(u64::from_le_bytes(*word))) != 0 {
             return None;
         }
-        if self.digits <= 8 { self.units::<true>(line) } else { self.units::<false>(line) }
+        let low = u64::from_le_bytes(*line.get(self.low_at..)?.first_chunk()?);
+        Some(if self.digits <= 8 { self.units::<true>(low) } else { self.units::<false>(low) })
     }
 
-    /// The time of a line `#digits` with a value of one letter after it; `None` where it is not of this shape.
+    /// The time whose last eight digits are `low`, or all of them and what follows where there are fewer.
     #[inline(always)]
-    fn pair<const SHORT: bool>(&self, pair: &[u8; LOOK]) -> Option<u64> {
-        if self.pair.fits(pair) { self.units::<SHORT>(pair) } else { None }
-    }
-
-    /// The time of a line that fits the pattern; `None` where one of the last eight digits is none.
-    #[inline(always)]
-    fn units<const SHORT: bool>(&self, line: &[u8; LOOK]) -> Option<u64> {
-        let (at, shift, fill) = if SHORT { (1, self.shift, self.fill) } else { (self.low_at, 0, 0) };
-        let low = u64::from_le_bytes(*line.get(at..)?.first_chunk()?) << shift | fill;
-        // The upper halves are those of digits; six more than 9 carries into them.
-        let digits = low.wrapping_add(0x0606_0606_0606_0606) & 0x4040_4040_4040_4040 == 0;
-        digits.then(|| self.high_value + eight_digits(low))
+    fn units<const SHORT: bool>(&self, low: u64) -> u64 {
+        let low = low ^ ZEROS;
+        if SHORT { eight_digits(low << self.shift) } else { self.high_value + eight_digits(low) }
     }
 }
 
-/// What eight digits are worth, the first in the lowest byte: pairs, then fours, then all.
-#[inline]
-fn eight_digits(text: u64) -> u64 {
-    let pairs = (text - ZEROS).wrapping_mul(10).wrapping_add((text - ZEROS) >> 8);
+/// What eight digits 0 to 9 are worth, the first in the lowest byte: pairs, then fours, then all.
+#[inline(always)]
+fn eight_digits(digits: u64) -> u64 {
+    let pairs = digits.wrapping_mul(10).wrapping_add(digits >> 8);
     let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
     let high = (pairs >> 16 & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
     low.wrapping_add(high) >> 32

@@ -1,5 +1,7 @@
 //! The built program, driven on files in temporary folders. One file a feature.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod demo;
 mod guide;
 mod refused;

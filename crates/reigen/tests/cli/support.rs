@@ -83,7 +83,7 @@ impl Said {
             write!(text, "--- on standard error\n{}", self.stderr).unwrap();
         }
         if self.code != 0 {
-            write!(text, "--- exit code {}\n", self.code).unwrap();
+            writeln!(text, "--- exit code {}", self.code).unwrap();
         }
         text
     }

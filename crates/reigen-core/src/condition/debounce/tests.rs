@@ -45,7 +45,9 @@ fn letters(fates: &[Fate]) -> String {
 #[test]
 fn each_meaning_by_hand() {
     let (stable, lockout) = (Settings::Stable(hold(10, 10)), Settings::Lockout(hold(10, 10)));
-    let cases: &[(&str, Settings, &[u64], u64, &[u64], &str)] = &[
+    // What, with which settings, the edges and the last time; then the output's changes and the edges' fates.
+    type Case<'a> = (&'a str, Settings, &'a [u64], u64, &'a [u64], &'a str);
+    let cases: &[Case<'_>] = &[
         ("none takes all, a pulse of width 0 too", Settings::Pass, &[5, 5, 9], 20, &[5, 5, 9], "aaa"),
         ("a pulse of exactly T passes", stable, &[5, 15], 40, &[15, 25], "aa"),
         ("a pulse one short of T does not", stable, &[5, 14], 40, &[], "gg"),
