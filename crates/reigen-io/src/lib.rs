@@ -16,3 +16,4 @@ mod stitch;
 #[cfg(test)]
 mod tests;
 mod vcd;
+mod word;

@@ -127,9 +127,12 @@ impl Layout {
 }
 
 /// Looks at the rows at hand: a column of nothing but 0 and 1 has levels.
-fn look_at(rows: &[u8], at_end: bool, columns: usize, mut line: u64) -> Vec<Look> {
+fn look_at(rows: &[u8], at_end: bool, columns: usize, line: u64) -> Vec<Look> {
+    Record::with(|record| look_with(record, rows, at_end, columns, line))
+}
+
+fn look_with(record: &mut Record, rows: &[u8], at_end: bool, columns: usize, mut line: u64) -> Vec<Look> {
     let mut looks = vec![Look::Levels; columns];
-    let mut record = Record::default();
     let mut rest = rows;
     while let Some(found) = record.read(rest, at_end) {
         if found.consumed == 0 {

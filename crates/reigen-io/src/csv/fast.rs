@@ -9,15 +9,15 @@ use super::rows::{RowReader, Rows, file_time};
 use crate::error::Fault;
 use crate::piece::Piece;
 use crate::pipeline::Done;
+use crate::word::{DIGIT, Range, Word};
 use reigen_core::time::Nanos;
 
 /// The most characters of a time that the fast form takes.
 const MOST_TIME: usize = 16;
-/// Bytes that must follow a row's start for it to be looked at.
-const SPARE: usize = 16;
 
 /// Reads as [`RowReader::read`] does.
 pub(super) fn read(
+    reader: &mut RowReader<'_>,
     place: &mut Rows,
     layout: &Layout,
     bytes: &[u8],
@@ -25,12 +25,12 @@ pub(super) fn read(
     piece: &mut Piece,
 ) -> Result<Done, Fault> {
     let Some(signals) = signals(layout) else {
-        return RowReader::new(place, layout).read(bytes, at_end, false, piece);
+        return reader.read(place, bytes, at_end, false, piece);
     };
     let mut at = 0;
     loop {
         let rest = bytes.get(at..).unwrap_or_default();
-        let done = RowReader::new(place, layout).read(rest, at_end, true, piece)?;
+        let done = reader.read(place, rest, at_end, true, piece)?;
         if done.cut_off || done.consumed == 0 || at + done.consumed == bytes.len() {
             return Ok(Done { consumed: at + done.consumed, cut_off: done.cut_off });
         }
@@ -57,12 +57,14 @@ fn signals(layout: &Layout) -> Option<Vec<usize>> {
 struct Shape {
     /// The time's characters; none where rows are samples.
     time: usize,
-    /// A mask over the time's bytes that are digits, the last byte of the time lowest.
-    digits: u128,
-    /// The bytes of the time that are none.
-    others: u128,
-    /// The last time, as text.
-    last: u128,
+    /// What its first and its last eight bytes must be; where it has fewer, both are the first.
+    first: Word,
+    last: Word,
+    /// Where the last eight begin, and the bits of the time among the first.
+    last_at: usize,
+    mask: u64,
+    /// The last time's first and last eight bytes, to be compared as text.
+    shown: (u64, u64),
     /// The levels of the last row, with what parts and ends them.
     levels: Vec<u8>,
 }
@@ -80,56 +82,83 @@ impl Shape {
         let plain = levels.len() == parting + 2 * signals - 1 + end && levels.ends_with(b"\n");
         let cells_plain = levels.iter().skip(parting).step_by(2).take(signals).all(|byte| matches!(byte, b'0' | b'1'));
         let time_plain = time <= MOST_TIME && text.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.');
-        if !(plain && cells_plain && time_plain) || signals == 0 {
+        if !(plain && cells_plain && time_plain) || signals == 0 || row.len() < 8 {
             return None;
         }
-        let mut shape = Self { time, digits: 0, others: 0, last: 0, levels: levels.to_vec() };
-        for byte in text {
-            let is_digit = byte.is_ascii_digit();
-            shape.digits = shape.digits << 8 | if is_digit { 0xff } else { 0 };
-            shape.others = shape.others << 8 | if is_digit { 0 } else { u128::from(*byte) };
-            shape.last = shape.last << 8 | u128::from(*byte);
-        }
+        let ranges: Vec<Range> =
+            text.iter().map(|byte| if byte.is_ascii_digit() { DIGIT } else { (*byte, 1) }).collect();
+        let last_at = time.saturating_sub(8);
+        let mut shape = Self {
+            time,
+            first: Word::of(&ranges),
+            last: Word::of(ranges.get(last_at..).unwrap_or_default()),
+            last_at,
+            mask: 1u64.checked_shl(8 * time as u32).map_or(u64::MAX, |one| one - 1),
+            shown: (0, 0),
+            levels: levels.to_vec(),
+        };
+        shape.shown = shape.time_text(row)?;
         Some(shape)
     }
 
     /// Reads rows as long as they have this shape; gives the bytes that they take.
     fn rows(&mut self, place: &mut Rows, layout: &Layout, signals: &[usize], bytes: &[u8], piece: &mut Piece) -> usize {
         let length = self.time + self.levels.len();
-        let (mut at, mut rows) = (0, 0);
-        while let Some(row) = bytes.get(at..at + length + SPARE) {
+        let mut rows = 0;
+        loop {
+            let rest = bytes.get(rows * length..).unwrap_or_default();
+            let (unchanged, shown) = self.unchanged(rest);
+            self.shown = shown;
+            rows += unchanged;
+            // The next row has other levels, or another shape.
+            let Some(row) = rest.get(unchanged * length..).and_then(|rest| rest.get(..length)) else { break };
+            let Some(text) = self.time_text(row).filter(|text| *text >= self.shown) else { break };
             let (time, levels) = row.split_at(self.time);
-            let Some(text) = self.time_text(row) else { break };
-            let levels = levels.get(..self.levels.len()).unwrap_or_default();
-            if !same(levels, &self.levels) {
-                let Some(now) = now(place, layout, time, rows) else { break };
-                if !self.take(levels, signals, now, layout, piece) {
-                    break;
-                }
+            let Some(now) = now(place, layout, time, rows) else { break };
+            if !self.take(levels, signals, now, layout, piece) {
+                break;
             }
-            self.last = text;
-            at += length;
+            self.shown = text;
             rows += 1;
         }
-        self.leave(place, layout, rows, piece);
-        at
+        let last = rows.checked_sub(1).and_then(|last| bytes.get(last * length..last * length + self.time));
+        // That the last time is one, and not before the others, is known.
+        if let Some(now) = last.and_then(|time| now(place, layout, time, rows - 1)) {
+            place.line += rows as u64;
+            place.rows += rows as u64 - 1;
+            place.next_row(now, piece);
+        }
+        length * rows
     }
 
-    /// The text of a row's time; `None` where it is of another shape, or before the last.
-    #[inline]
-    fn time_text(&self, row: &[u8]) -> Option<u128> {
-        if self.time == 0 {
-            return Some(0);
+    /// How many rows follow that have this shape and the same levels, and the last time among them.
+    ///
+    /// This is the loop in which the time of a run goes; it writes nothing.
+    #[inline(never)]
+    fn unchanged(&self, bytes: &[u8]) -> (usize, (u64, u64)) {
+        let (levels, mut shown, mut rows) = (self.levels.as_slice(), self.shown, 0);
+        for row in bytes.chunks_exact(self.time + levels.len()) {
+            let Some(text) = self.time_text(row) else { break };
+            let same = row.get(self.time..).is_some_and(|row| same(row, levels));
+            if !same || text < shown {
+                break;
+            }
+            shown = text;
+            rows += 1;
         }
-        let text = u128::from_be_bytes(*row.first_chunk()?) >> (8 * (MOST_TIME - self.time));
-        const ZEROS: u128 = u128::from_ne_bytes([b'0'; 16]);
-        const SIX: u128 = u128::from_ne_bytes([6; 16]);
-        const HIGH: u128 = u128::from_ne_bytes([0xf0; 16]);
-        let digits = self.digits;
-        let high = text & HIGH & digits == ZEROS & digits;
-        let low = (text & digits).wrapping_add(SIX & digits) & HIGH & digits == ZEROS & digits;
-        let others = text & !digits == self.others;
-        (high && low && others && text >= self.last).then_some(text)
+        (rows, shown)
+    }
+
+    /// The text of a row's time, in a form that compares as the time does; `None` where it is of another shape.
+    #[inline(always)]
+    fn time_text(&self, row: &[u8]) -> Option<(u64, u64)> {
+        if self.time == 0 {
+            return Some((0, 0));
+        }
+        let first = u64::from_le_bytes(*row.first_chunk()?) & self.mask;
+        let last = u64::from_le_bytes(*row.get(self.last_at..)?.first_chunk()?) & self.mask;
+        let fits = self.first.misfit(first) | self.last.misfit(last) == 0;
+        fits.then_some((first.swap_bytes(), last.swap_bytes()))
     }
 
     /// Takes a row apart whose levels differ; false where it is of another shape.
@@ -148,45 +177,25 @@ impl Shape {
         self.levels.copy_from_slice(levels);
         true
     }
-
-    /// Leaves the place after the last of `rows` rows.
-    fn leave(&self, place: &mut Rows, layout: &Layout, rows: u64, piece: &mut Piece) {
-        if rows == 0 {
-            return;
-        }
-        let bytes = self.last.to_be_bytes();
-        let text = bytes.get(MOST_TIME - self.time..).unwrap_or_default();
-        if let Some(now) = now(place, layout, text, rows - 1) {
-            place.line += rows;
-            place.rows += rows - 1;
-            place.next_row(now, piece);
-        }
-    }
 }
 
 /// The time since the start of a row `rows` after the next one.
-fn now(place: &mut Rows, layout: &Layout, time: &[u8], rows: u64) -> Option<Nanos> {
+fn now(place: &mut Rows, layout: &Layout, time: &[u8], rows: usize) -> Option<Nanos> {
     match layout.rate {
-        Some(_) => Some(Nanos(place.rows + rows)),
+        Some(_) => Some(Nanos(place.rows + rows as u64)),
         None => place.since_start(file_time(time, layout.time_power()).ok()?, time).ok(),
     }
 }
 
 /// Whether two stretches of the same length are the same, eight bytes at a time.
-#[inline]
+#[inline(always)]
 fn same(one: &[u8], other: &[u8]) -> bool {
-    let length = one.len().min(other.len());
-    if length < 8 {
+    let (Some(last), Some(other_last)) = (one.last_chunk::<8>(), other.last_chunk::<8>()) else {
         return one == other;
-    }
-    let word = |bytes: &[u8], at: usize| {
-        bytes.get(at..).and_then(<[u8]>::first_chunk).map_or(0, |eight| u64::from_ne_bytes(*eight))
     };
-    let mut different = word(one, length - 8) ^ word(other, length - 8);
-    let mut at = 0;
-    while at + 8 < length {
-        different |= word(one, at) ^ word(other, at);
-        at += 8;
+    let mut different = u64::from_ne_bytes(*last) ^ u64::from_ne_bytes(*other_last);
+    for (word, other) in one.as_chunks::<8>().0.iter().zip(other.as_chunks::<8>().0) {
+        different |= u64::from_ne_bytes(*word) ^ u64::from_ne_bytes(*other);
     }
     different == 0
 }

@@ -93,9 +93,12 @@ impl Format for Csv {
         at_end: bool,
         piece: &mut Piece,
     ) -> Result<Done, Fault> {
-        match form {
-            Form::Plain => RowReader::new(place, &self.layout).read(bytes, at_end, false, piece),
-            Form::Fast => fast::read(place, &self.layout, bytes, at_end, piece),
-        }
+        Record::with(|record| {
+            let mut reader = RowReader::new(&self.layout, record);
+            match form {
+                Form::Plain => reader.read(place, bytes, at_end, false, piece),
+                Form::Fast => fast::read(&mut reader, place, &self.layout, bytes, at_end, piece),
+            }
+        })
     }
 }

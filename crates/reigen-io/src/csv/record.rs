@@ -1,6 +1,12 @@
 //! One row, with its quotes undone.
 
 use csv_core::{ReadRecordResult, Reader};
+use std::cell::RefCell;
+
+thread_local! {
+    /// Making a record builds the parser's tables, which takes longer than reading a piece; so each thread keeps one.
+    static KEPT: RefCell<Record> = RefCell::new(Record::default());
+}
 
 /// Room for one row and its cells.
 pub(super) struct Record {
@@ -28,6 +34,11 @@ impl Default for Record {
 }
 
 impl Record {
+    /// Does something with the record that this thread keeps.
+    pub(super) fn with<T>(work: impl FnOnce(&mut Record) -> T) -> T {
+        KEPT.with_borrow_mut(work)
+    }
+
     /// Reads one row from the start of `bytes`; `None` where it may go on beyond them, or there is none.
     pub(super) fn read(&mut self, bytes: &[u8], at_end: bool) -> Option<Found> {
         self.reader.reset();

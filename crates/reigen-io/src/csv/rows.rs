@@ -21,16 +21,15 @@ pub(crate) struct Rows {
     /// The first time since the place began.
     first: Option<Nanos>,
     /// Whether times are numbers of rows.
-    by_rate: bool,
+    pub(super) by_rate: bool,
     /// Whether there was a quote: then a line's end may lie within a cell.
     pub(super) quoted: bool,
 }
 
-/// The rows of a CSV in work: where they stand, and room for one of them.
+/// Reads rows, whatever they look like.
 pub(super) struct RowReader<'a> {
-    pub(super) place: &'a mut Rows,
-    pub(super) layout: &'a Layout,
-    record: Record,
+    layout: &'a Layout,
+    record: &'a mut Record,
 }
 
 impl Rows {
@@ -86,15 +85,22 @@ impl Place for Rows {
 }
 
 impl<'a> RowReader<'a> {
-    /// Reads rows from `place` on.
-    pub(super) fn new(place: &'a mut Rows, layout: &'a Layout) -> Self {
-        Self { place, layout, record: Record::default() }
+    /// A reader of rows of this layout.
+    pub(super) fn new(layout: &'a Layout, record: &'a mut Record) -> Self {
+        Self { layout, record }
     }
 
     /// Reads all whole rows of `bytes` into `piece`; `at_end` says that no bytes come after them.
     ///
     /// Where `one_row`, it reads only the first.
-    pub(super) fn read(&mut self, bytes: &[u8], at_end: bool, one_row: bool, piece: &mut Piece) -> Result<Done, Fault> {
+    pub(super) fn read(
+        &mut self,
+        place: &mut Rows,
+        bytes: &[u8],
+        at_end: bool,
+        one_row: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
         let mut at = 0;
         loop {
             let rest = bytes.get(at..).unwrap_or_default();
@@ -104,20 +110,21 @@ impl<'a> RowReader<'a> {
                 return Ok(Done { consumed, cut_off: false });
             };
             let end = at + found.consumed;
-            if end == bytes.len() && !at_end && !bytes.ends_with(b"\n") {
+            let unended = end == bytes.len() && !bytes.ends_with(b"\n");
+            if unended && !at_end {
                 return Ok(Done { consumed: at, cut_off: false });
             }
             if memchr::memchr(b'"', rest.get(..found.consumed).unwrap_or_default()).is_some() {
-                self.place.quoted = true;
+                place.quoted = true;
             }
-            if let Err(kind) = self.row(piece) {
+            if let Err(kind) = self.row(place, piece) {
                 // The last row of a file without a line end may be half of one.
-                if at_end && end == bytes.len() && !bytes.ends_with(b"\n") {
+                if unended {
                     return Ok(Done { consumed: end, cut_off: true });
                 }
-                return Err(Fault { line: self.place.line + found.lines_before, kind });
+                return Err(Fault { line: place.line + found.lines_before, kind });
             }
-            self.place.line += found.lines;
+            place.line += found.lines;
             at = end;
             if one_row {
                 return Ok(Done { consumed: at, cut_off: false });
@@ -125,33 +132,33 @@ impl<'a> RowReader<'a> {
         }
     }
 
-    fn row(&mut self, piece: &mut Piece) -> Result<(), FaultKind> {
+    fn row(&mut self, place: &mut Rows, piece: &mut Piece) -> Result<(), FaultKind> {
         let layout = self.layout;
         let (found, wanted) = (self.record.len(), layout.columns.len());
         if found != wanted {
             return Err(FaultKind::RowLength { found, wanted });
         }
         // The whole row is checked before any of it counts, since half of one may be cut off.
-        let now = self.time()?;
+        let now = self.time(place)?;
         for (number, column) in layout.columns.iter().enumerate() {
             self.check(number, *column)?;
         }
-        self.place.next_row(now, piece);
+        place.next_row(now, piece);
         for (number, column) in layout.columns.iter().enumerate() {
-            self.take(number, *column, piece);
+            self.take(number, *column, now, piece);
         }
         Ok(())
     }
 
     /// The row's time since the start, or its number where rows are samples.
-    fn time(&mut self) -> Result<Nanos, FaultKind> {
-        if self.layout.rate.is_some() {
-            self.place.origin.get_or_insert(Origin(0));
-            return Ok(Nanos(self.place.rows));
+    fn time(&self, place: &mut Rows) -> Result<Nanos, FaultKind> {
+        if place.by_rate {
+            place.origin.get_or_insert(Origin(0));
+            return Ok(Nanos(place.rows));
         }
         let cell = self.record.cell(0);
         let file_time = file_time(cell, self.layout.time_power())?;
-        self.place.since_start(file_time, cell)
+        place.since_start(file_time, cell)
     }
 
     fn check(&self, number: usize, column: Column) -> Result<(), FaultKind> {
@@ -172,8 +179,8 @@ impl<'a> RowReader<'a> {
         }
     }
 
-    fn take(&self, number: usize, column: Column, piece: &mut Piece) {
-        let (layout, now) = (self.layout, self.place.now);
+    fn take(&self, number: usize, column: Column, now: Nanos, piece: &mut Piece) {
+        let layout = self.layout;
         let cell = self.record.cell(number);
         match column {
             Column::Levels { signal } => piece.set(signal, now, cell == b"1"),

@@ -10,6 +10,7 @@ use super::layout::{Layout, Scale};
 use crate::error::Fault;
 use crate::piece::{Piece, PieceColumn};
 use crate::pipeline::Done;
+use crate::word::{ANY, DIGIT, Range, Word};
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// How many bytes are looked at together. A line that the fast form takes is shorter.
@@ -194,41 +195,6 @@ struct Pair {
     last: Word,
 }
 
-/// What eight bytes must be: each within a range.
-#[derive(Debug, Clone, Copy, Default)]
-struct Word {
-    /// Where the ranges begin: at a byte whose low bits are zero as far as the range goes.
-    begin: u64,
-    /// For each byte 128 less the length of its range.
-    reach: u64,
-}
-
-/// The first byte of a range and its length.
-type Range = (u8, u8);
-/// Any byte of ASCII.
-const ANY: Range = (0, 128);
-
-impl Word {
-    fn of(ranges: &[Range]) -> Self {
-        let mut word = Self::default();
-        for (place, &(begin, length)) in ranges.iter().enumerate().take(8) {
-            word.begin |= u64::from(begin) << (8 * place);
-            word.reach |= u64::from(128 - length) << (8 * place);
-        }
-        word
-    }
-
-    /// Zero where all bytes are within their ranges.
-    ///
-    /// A byte outside has bit 7 set, or gets it by the sum; a carry into the next byte comes only from one that
-    /// has it set already.
-    #[inline(always)]
-    fn misfit(self, bytes: u64) -> u64 {
-        let beyond = bytes ^ self.begin;
-        (beyond.wrapping_add(self.reach) | beyond) & 0x8080_8080_8080_8080
-    }
-}
-
 impl TimeShape {
     /// The shape of marks like that of `units`.
     fn of(units: u64) -> Self {
@@ -240,7 +206,7 @@ impl TimeShape {
         // The digits before the last eight must be the same, those after any.
         let digit = |place: usize| {
             let digit = b'0' + (units / 10u64.pow((digits - 1 - place) as u32) % 10) as u8;
-            if place < more { (digit, 1) } else { (b'0', 10) }
+            if place < more { (digit, 1) } else { DIGIT }
         };
         let mut ranges: Vec<Range> = vec![(b'#', 1)];
         ranges.extend((0..digits).map(digit));
