@@ -98,7 +98,7 @@ impl Chunks {
     ///
     /// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has
     /// none, it is handed out as it is.
-    pub(crate) fn take(&mut self, into: &mut Vec<u8>, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<Taken> {
+    pub(crate) fn take(&mut self, into: &mut Vec<u8>, boundary: impl Fn(&[u8], usize) -> Option<usize>) -> io::Result<Taken> {
         let mut wanted = self.piece;
         let taken = loop {
             while self.bytes().len() < wanted && !self.finished && self.fill()? {}
@@ -107,7 +107,7 @@ impl Chunks {
             if self.finished && length == self.bytes().len() {
                 break Taken { length, at_boundary: true };
             }
-            if let Some(length) = boundary(whole).filter(|&at| at > 0) {
+            if let Some(length) = boundary(whole, 0).filter(|&at| at > 0) {
                 break Taken { length, at_boundary: true };
             }
             if length >= MOST_AT_ONCE {

@@ -20,6 +20,14 @@ pub enum RecordingError {
     /// It has no bytes.
     #[error("{0} is empty")]
     Empty(String),
+    /// The file that tells what packed samples mean cannot be read.
+    #[error("{file}: {why}")]
+    Sidecar {
+        /// The file beside the recording.
+        file: String,
+        /// What is wrong.
+        why: String,
+    },
     /// Its content is of no known format.
     #[error("{file} is no recording that can be read: it begins with {begins}")]
     UnknownFormat {
@@ -45,8 +53,11 @@ impl RecordingError {
     pub fn help(&self) -> Option<String> {
         match self {
             Self::Empty(_) => Some("record again: nothing was written to it".to_owned()),
-            Self::UnknownFormat { .. } => Some("readable are VCD and CSV".to_owned()),
+            Self::UnknownFormat { .. } => Some("readable are VCD and CSV; packed samples need --sample-rate and --lines".to_owned()),
             Self::Fault { fault, .. } => fault.help(),
+            Self::Sidecar { .. } => {
+                Some("it says what packed samples mean: sample_rate = \"1 MHz\" and lines = [\"A\", \"B\"]".to_owned())
+            }
             Self::Folder(_) => Some("name a file within it".to_owned()),
             Self::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 Some("look at the name and the folder: there is nothing there".to_owned())

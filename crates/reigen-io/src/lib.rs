@@ -7,8 +7,11 @@ pub mod output_file;
 pub mod recording;
 pub mod trace;
 
+pub use packed::sidecar::check_names;
+
 mod chunks;
 mod csv;
+mod packed;
 mod piece;
 mod pipeline;
 mod ranges;

@@ -7,6 +7,8 @@ use reigen_core::quantity::SampleRate;
 pub struct ReadOptions {
     /// The rate of a recording without times.
     pub sample_rate: Option<SampleRate>,
+    /// The names of the bits of packed samples; with a rate, any file is read as such.
+    pub lines: Option<Vec<String>>,
     /// How analog columns become levels; `None` leaves them numbers.
     pub thresholds: Option<Thresholds>,
     /// Reads with the plain form alone, which the fast one is held against.

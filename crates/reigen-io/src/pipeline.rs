@@ -24,6 +24,7 @@ use std::collections::VecDeque;
 use std::fs::File;
 use std::io;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// How many pieces make a batch.
 const PIECES: usize = 16;
@@ -56,8 +57,8 @@ pub(crate) trait Format: Send + Sync {
     /// Whether times are finer than a nanosecond and so have been rounded.
     fn rounds(&self) -> bool;
 
-    /// The last place in `bytes` at which a piece may begin.
-    fn boundary(&self, bytes: &[u8]) -> Option<usize>;
+    /// The last place in `bytes` at which a piece may begin; `before` bytes come before them in this one.
+    fn boundary(&self, bytes: &[u8], before: usize) -> Option<usize>;
 
     /// Where a reader stands that begins at a boundary, once `origin` is known.
     fn begin(&self, origin: Origin) -> Self::Place;
@@ -123,6 +124,13 @@ enum Stretch {
 }
 
 impl Stretch {
+    fn length(&self) -> u64 {
+        match self {
+            Stretch::Bytes(bytes) => bytes.len() as u64,
+            Stretch::File { length, .. } => *length as u64,
+        }
+    }
+
     /// Does something with the bytes.
     fn with<T>(&self, work: impl FnOnce(&[u8]) -> T) -> io::Result<T> {
         thread_local! {
@@ -157,6 +165,8 @@ pub(crate) struct Pipeline<F: Format> {
     /// Batches read ahead while the origin was looked for.
     ready: VecDeque<Batch<F::Place>>,
     rest: Rest,
+    /// How many bytes have been consumed.
+    done: Arc<AtomicU64>,
 }
 
 /// What gives the bytes.
@@ -189,6 +199,7 @@ impl<F: Format> Pipeline<F> {
             source: Source::new(chunks),
             ready: VecDeque::new(),
             rest: Rest::default(),
+            done: Arc::default(),
         };
         pipeline.find_origin()?;
         Ok(pipeline)
@@ -220,11 +231,16 @@ impl<F: Format> Pipeline<F> {
         Ok(())
     }
 
+    /// The bytes consumed so far, to be looked at meanwhile.
+    pub(crate) fn done(&self) -> Arc<AtomicU64> {
+        self.done.clone()
+    }
+
     /// Hands over all pieces in order, a batch at a time; `consume` is also told whether it is the last.
     ///
     /// Stops where `consume` gives false.
     pub(crate) fn run(&mut self, consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send)) -> Result<(), Failure> {
-        let Self { format, place, cut_off, form, source, ready, rest } = self;
+        let Self { format, place, cut_off, form, source, ready, rest, done } = self;
         let (form, format) = (*form, &*format);
         let bits = format.bits();
         let begin = format.begin(place.origin().unwrap_or_default());
@@ -247,6 +263,7 @@ impl<F: Format> Pipeline<F> {
                 let result = consumed.settle(format, form, place, rest, cut_off);
                 let pieces: Vec<&Piece> = consumed.used().iter().map(|slot| &slot.piece).collect();
                 result?;
+                done.fetch_add(consumed.used().iter().map(|slot| slot.stretch.length()).sum(), Ordering::Relaxed);
                 Ok(consume(&pieces, last))
             };
             let (go_on, (filled, ())) =
@@ -280,7 +297,7 @@ impl Source {
         batch.used = 0;
         while batch.used < PIECES && !self.exhausted() {
             let slot = batch.slot(place);
-            let boundary = |bytes: &[u8]| format.boundary(bytes);
+            let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);
             let taken = match &mut self.bytes {
                 Bytes::Stream(chunks) => {
                     let Stretch::Bytes(bytes) = &mut slot.stretch else { break };

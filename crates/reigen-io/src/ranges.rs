@@ -31,7 +31,7 @@ impl Ranges {
     }
 
     /// The next stretch, which ends at a boundary if there is one.
-    pub(crate) fn take(&mut self, boundary: impl Fn(&[u8]) -> Option<usize>) -> io::Result<(Range<u64>, Taken)> {
+    pub(crate) fn take(&mut self, boundary: impl Fn(&[u8], usize) -> Option<usize>) -> io::Result<(Range<u64>, Taken)> {
         let start = self.at;
         let mut length = self.piece;
         let mut look = LOOK;
@@ -46,7 +46,7 @@ impl Ranges {
             self.look.resize(looked, 0);
             let from = nominal - looked as u64;
             read_exact_at(&self.file, &mut self.look, from)?;
-            if let Some(at) = boundary(&self.look).filter(|&at| from + at as u64 > start) {
+            if let Some(at) = boundary(&self.look, length - looked).filter(|&at| from + at as u64 > start) {
                 self.at = from + at as u64;
                 return Ok((start..self.at, Taken { length: (self.at - start) as usize, at_boundary: true }));
             }

@@ -3,6 +3,7 @@
 use crate::chunks::{CHUNK, Chunks, Input};
 use crate::error::{Fault, RecordingError, shown};
 use crate::options::ReadOptions;
+use crate::packed::sidecar;
 use crate::piece::Piece;
 use crate::pipeline::{Form, Format, Pipeline, Place};
 use crate::stitch::Stitcher;
@@ -14,6 +15,7 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a recording needs of a pipeline, whatever the format.
 trait Reader: Send {
@@ -25,6 +27,8 @@ trait Reader: Send {
     fn line(&self) -> u64;
     /// Whether the file ended in the middle of something.
     fn cut_off(&self) -> bool;
+    /// The bytes dealt with so far.
+    fn done(&self) -> Arc<AtomicU64>;
     /// Hands over all pieces; see [`Pipeline::run`].
     fn run(&mut self, consume: &mut Consume<'_>) -> Result<(), Failure>;
 }
@@ -69,6 +73,10 @@ impl<F: Format> Reader for Pipeline<F> {
         self.cut_off
     }
 
+    fn done(&self) -> Arc<AtomicU64> {
+        Pipeline::done(self)
+    }
+
     fn run(&mut self, consume: &mut Consume<'_>) -> Result<(), Failure> {
         Pipeline::run(self, consume)
     }
@@ -101,6 +109,23 @@ pub struct Recording {
     reader: Box<dyn Reader>,
     stitcher: Stitcher,
     last_time: Nanos,
+    /// The bytes of a plain file.
+    length: Option<u64>,
+}
+
+/// How far a recording has been read.
+#[derive(Debug, Clone)]
+pub struct Progress {
+    done: Arc<AtomicU64>,
+    /// All bytes of it, where that is known.
+    pub total: Option<u64>,
+}
+
+impl Progress {
+    /// The bytes dealt with so far.
+    pub fn done(&self) -> u64 {
+        self.done.load(Ordering::Relaxed)
+    }
 }
 
 impl Recording {
@@ -119,8 +144,17 @@ impl Recording {
         if data.is_dir() {
             return Err(RecordingError::Folder(name));
         }
+        let mut options = options.clone();
+        if options.lines.is_none()
+            && let Some((rate, lines)) = sidecar::find(path)?
+        {
+            options.lines = Some(lines);
+            options.sample_rate = options.sample_rate.or(Some(rate));
+        }
         let input = if data.is_file() { Input::File(Arc::new(file)) } else { Input::Stream(Box::new(file)) };
-        Self::from_input(name, input, options)
+        let mut recording = Self::from_input(name, input, &options)?;
+        recording.length = data.is_file().then_some(data.len());
+        Ok(recording)
     }
 
     /// Opens a recording from any source of bytes; `name` is for messages.
@@ -139,19 +173,22 @@ impl Recording {
         let mut chunks = Chunks::new(input, options.piece_bytes.unwrap_or(CHUNK));
         chunks.fill().map_err(|source| RecordingError::Io { file: name.clone(), source })?;
         let form = if options.plain { Form::Plain } else { Form::Fast };
-        let reader: Result<Box<dyn Reader>, Failure> = match ContentFormat::of(chunks.bytes()) {
-            ContentFormat::Empty => return Err(RecordingError::Empty(name)),
-            ContentFormat::Unknown => {
+        let packed = options.sample_rate.zip(options.lines.as_ref());
+        let reader: Result<Box<dyn Reader>, Failure> = match (ContentFormat::of(chunks.bytes()), packed) {
+            _ if chunks.bytes().is_empty() => return Err(RecordingError::Empty(name)),
+            (_, Some((rate, lines))) => crate::packed::open(chunks, rate, lines, form).map(boxed),
+            (ContentFormat::Empty, _) => return Err(RecordingError::Empty(name)),
+            (ContentFormat::Unknown, _) => {
                 return Err(RecordingError::UnknownFormat { file: name, begins: begins(chunks.bytes()) });
             }
-            ContentFormat::Vcd => crate::vcd::open(chunks, form).map(boxed),
-            ContentFormat::Csv { mark } => {
+            (ContentFormat::Vcd, _) => crate::vcd::open(chunks, form).map(boxed),
+            (ContentFormat::Csv { mark }, _) => {
                 chunks.consume(mark);
                 crate::csv::open(chunks, options, form).map(boxed)
             }
         };
         let reader = reader.map_err(|failure| explain(&name, failure))?;
-        let mut recording = Self { stitcher: Stitcher::default(), name, reader, last_time: Nanos(0) };
+        let mut recording = Self { stitcher: Stitcher::default(), name, reader, last_time: Nanos(0), length: None };
         recording.select(&[], &[]);
         Ok(recording)
     }
@@ -174,6 +211,11 @@ impl Recording {
     /// The file's own first time.
     pub fn origin(&self) -> Origin {
         self.reader.origin()
+    }
+
+    /// How far it has been read; can be asked while it is.
+    pub fn progress(&self) -> Progress {
+        Progress { done: self.reader.done(), total: self.length }
     }
 
     /// The last time read so far; after the last window, the recording's end.

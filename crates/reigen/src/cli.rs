@@ -54,15 +54,21 @@ pub(crate) struct RunArguments {
 #[derive(Debug, Default, Args)]
 #[command(next_help_heading = "Reading")]
 pub(crate) struct ReadingArguments {
-    /// The rate of a CSV without a time column, such as 10kHz
+    /// The rate of packed samples, or of a CSV without a time column, such as 10kHz
     #[arg(long, value_name = "RATE", value_parser = parse_sample_rate)]
     pub(crate) sample_rate: Option<SampleRate>,
+    /// With --sample-rate: read packed samples whose bits have these names; `-` leaves a bit unused
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', requires = "sample_rate")]
+    pub(crate) lines: Option<Vec<String>>,
     /// Analog columns are high above this value …
     #[arg(long, value_name = "VALUE", requires = "low_below", allow_negative_numbers = true)]
     pub(crate) high_above: Option<f64>,
     /// … and low below this one; between the two they stay as they were
     #[arg(long, value_name = "VALUE", requires = "high_above", allow_negative_numbers = true)]
     pub(crate) low_below: Option<f64>,
+    /// Work on this many threads; as many as there are cores where nothing is said
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub(crate) threads: Option<u16>,
     /// Read with the plain reader alone, to hold the fast one against it
     #[arg(long, hide = true)]
     pub(crate) plain_reader: bool,

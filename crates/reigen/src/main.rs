@@ -4,6 +4,7 @@ mod cli;
 mod commands;
 mod failure;
 mod print;
+mod progress;
 mod replay;
 mod summary;
 mod tables;

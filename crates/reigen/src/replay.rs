@@ -2,6 +2,7 @@
 
 use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
+use crate::progress::Bar;
 use reigen_core::engine::Engine;
 use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
@@ -11,6 +12,7 @@ use reigen_core::station::plan::{Plan, compile};
 use reigen_core::station::{self, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
+use reigen_io::check_names;
 use reigen_io::events::EventFile;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
@@ -101,8 +103,15 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         }
         _ => None,
     };
+    if let Some(lines) = &arguments.lines {
+        check_names(lines).map_err(|message| Failure::Usage {
+            message: format!("--lines: {message}"),
+            help: "name the bits of a sample from bit 0 of its first byte upward".to_owned(),
+        })?;
+    }
     Ok(ReadOptions {
         sample_rate: arguments.sample_rate,
+        lines: arguments.lines.clone(),
         thresholds,
         plain: arguments.plain_reader,
         ..ReadOptions::default()
@@ -123,7 +132,9 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
     }
     let mut worked = Nanos(0);
     let mut failure = None;
+    let mut bar = Bar::new(recording.progress());
     recording.read(&mut lines, &mut |lines, known_until| {
+        bar.show();
         // A window ends where the counts begin, and where the stretch ends.
         let known_until = stretch.to.map_or(known_until, |to| known_until.min(to + Nanos(1)));
         while worked < known_until {
@@ -142,6 +153,7 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
         }
         stretch.to.is_none_or(|to| worked <= to)
     })?;
+    bar.finish();
     if let Some(failure) = failure {
         return Err(failure);
     }

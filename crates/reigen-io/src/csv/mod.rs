@@ -77,7 +77,7 @@ impl Format for Csv {
     }
 
     /// After a line; where it ends within quotes, the parser finds that out.
-    fn boundary(&self, bytes: &[u8]) -> Option<usize> {
+    fn boundary(&self, bytes: &[u8], _before: usize) -> Option<usize> {
         memchr::memrchr(b'\n', bytes).map(|at| at + 1)
     }
 

@@ -59,7 +59,7 @@ impl Format for Vcd {
     }
 
     /// Before a line that begins with a time.
-    fn boundary(&self, bytes: &[u8]) -> Option<usize> {
+    fn boundary(&self, bytes: &[u8], _before: usize) -> Option<usize> {
         let mut until = bytes.len();
         loop {
             let mark = memchr::memrchr(b'#', bytes.get(..until)?)?;

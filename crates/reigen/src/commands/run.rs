@@ -12,6 +12,7 @@ use std::path::Path;
 /// Runs the command.
 pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
+    bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
     let wanted = Wanted::from(arguments);
     refuse_overwriting(arguments)?;
@@ -45,6 +46,14 @@ fn refuse_overwriting(arguments: &RunArguments) -> Result<(), Failure> {
         }
     }
     Ok(())
+}
+
+/// Bounds the threads of all work to come.
+fn bound_threads(threads: Option<u16>) {
+    if let Some(threads) = threads {
+        // It fails only where the threads are at work already, and then they stay as they are.
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(usize::from(threads)).build_global();
+    }
 }
 
 fn same_file(one: &Path, other: &Path) -> bool {

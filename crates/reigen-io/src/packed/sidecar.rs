@@ -1,0 +1,57 @@
+//! What packed samples mean, in a TOML file beside them.
+
+use crate::error::RecordingError;
+use reigen_core::quantity::{SampleRate, parse_sample_rate};
+use serde::Deserialize;
+use std::path::{Path, PathBuf};
+
+/// The file as it stands: `sample_rate = "1 MHz"` and `lines = ["A", "B"]`.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct File {
+    sample_rate: String,
+    lines: Vec<String>,
+}
+
+/// Looks for a file beside `recording` of the same name with `.toml` behind it; reads it if it is there.
+///
+/// # Errors
+/// Where it is there and cannot be read.
+pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>, RecordingError> {
+    let mut name = recording.as_os_str().to_owned();
+    name.push(".toml");
+    let path = PathBuf::from(name);
+    let refuse = |why: String| RecordingError::Sidecar { file: path.display().to_string(), why };
+    let text = match std::fs::read_to_string(&path) {
+        Ok(text) => text,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(error) => return Err(refuse(error.to_string())),
+    };
+    let file: File = toml::from_str(&text).map_err(|error| refuse(error.to_string().trim_end().to_owned()))?;
+    let rate = parse_sample_rate(&file.sample_rate).map_err(|error| refuse(error.to_string()))?;
+    check_names(&file.lines).map_err(refuse)?;
+    Ok(Some((rate, file.lines)))
+}
+
+/// Checks the names of the bits of a sample.
+///
+/// # Errors
+/// Says what is wrong with them.
+pub fn check_names(names: &[String]) -> Result<(), String> {
+    const MOST: usize = 4096;
+    if names.iter().all(|name| name == super::UNUSED) {
+        return Err("no line has a name".to_owned());
+    }
+    if names.len() > MOST {
+        return Err(format!("{} lines are more than {MOST}", names.len()));
+    }
+    for (number, name) in names.iter().enumerate() {
+        if name.is_empty() {
+            return Err(format!("line {} has no name; `-` leaves its bit unused", number + 1));
+        }
+        if name != super::UNUSED && names.iter().take(number).any(|earlier| earlier == name) {
+            return Err(format!("the line `{name}` is there twice"));
+        }
+    }
+    Ok(())
+}
