@@ -1,7 +1,7 @@
 //! Packed samples, many at a time: the fast form.
 //!
 //! Most samples are the same as the one before. So a block of bytes is held against the last sample, written
-//! as often as it goes into eight bytes, and only a block that differs is looked at sample by sample.
+//! as often as it goes into eight bytes; where a block differs, the first bit that does tells the next sample to take.
 
 use super::Reader;
 
@@ -11,36 +11,54 @@ const BLOCK: usize = 32;
 /// Reads samples that go evenly into eight bytes by blocks, others one after another.
 pub(super) fn read<'a>(reader: &mut Reader<'a>, bytes: &'a [u8]) {
     let width = reader.format.width;
-    if !8usize.is_multiple_of(width) {
-        bytes.chunks_exact(width).enumerate().for_each(|(number, now)| reader.sample(number, now));
-        return;
-    }
+    let (blocks, rest) = match 8usize.is_multiple_of(width) {
+        true => bytes.as_chunks::<BLOCK>(),
+        false => (&[][..], bytes),
+    };
     let mut pattern = None;
-    for (block, samples) in bytes.chunks(BLOCK).enumerate() {
-        if pattern.is_some_and(|pattern| is_all(samples, pattern)) {
+    for (block, samples) in blocks.iter().enumerate() {
+        let words = samples.as_chunks::<8>().0;
+        if pattern.is_some_and(|pattern| is_all(words, pattern)) {
             continue;
         }
-        let first = block * (BLOCK / width);
-        for (number, now) in samples.chunks_exact(width).enumerate() {
-            reader.sample(first + number, now);
+        for (word, text) in words.iter().enumerate() {
+            let first = (block * (BLOCK / 8) + word) * (8 / width);
+            pattern = read_word(reader, first, text, pattern);
         }
-        pattern = reader.last.map(repeated);
     }
+    let first = blocks.len() * (BLOCK / width);
+    rest.chunks_exact(width).enumerate().for_each(|(number, now)| reader.sample(first + number, now));
 }
 
-/// A sample written as often as it goes into eight bytes.
-fn repeated(sample: &[u8]) -> u64 {
-    let mut bytes = [0; 8];
-    for (to, from) in bytes.iter_mut().zip(sample.iter().cycle()) {
-        *to = *from;
-    }
-    u64::from_ne_bytes(bytes)
+/// Whether words are nothing but this pattern.
+#[inline(always)]
+fn is_all(words: &[[u8; 8]], pattern: u64) -> bool {
+    words.iter().fold(0, |different, word| different | (u64::from_le_bytes(*word) ^ pattern)) == 0
 }
 
-/// Whether a whole block is nothing but this.
+/// Reads eight bytes whose first sample has the number `first`; gives the pattern of the last one.
 #[inline]
-fn is_all(block: &[u8], pattern: u64) -> bool {
-    let (words, rest) = block.as_chunks::<8>();
-    let different = words.iter().fold(0, |different, word| different | (u64::from_ne_bytes(*word) ^ pattern));
-    different == 0 && rest.is_empty()
+fn read_word<'a>(reader: &mut Reader<'a>, first: usize, text: &'a [u8; 8], pattern: Option<u64>) -> Option<u64> {
+    let (width, word) = (reader.format.width, u64::from_le_bytes(*text));
+    // Before the first sample of all, everything differs.
+    let mut different = pattern.map_or(u64::MAX, |pattern| word ^ pattern);
+    let mut pattern = pattern;
+    while different != 0 {
+        let within = different.trailing_zeros() as usize / 8 / width;
+        let next = (within + 1) * width;
+        let Some(now) = text.get(within * width..next) else { break };
+        reader.sample(first + within, now);
+        let shown = repeated(now);
+        pattern = Some(shown);
+        different = (word ^ shown) & u64::MAX.checked_shl(8 * next as u32).unwrap_or(0);
+    }
+    pattern
+}
+
+/// A sample written as often as it goes into eight bytes, the first byte lowest.
+#[inline]
+fn repeated(sample: &[u8]) -> u64 {
+    const ONCE: [u64; 9] = [0, 0x0101_0101_0101_0101, 0x0001_0001_0001_0001, 0, 0x0000_0001_0000_0001, 0, 0, 0, 1];
+    let value = sample.iter().rev().fold(0, |value, byte| value << 8 | u64::from(*byte));
+    ONCE.get(sample.len()).map_or(0, |once| value.wrapping_mul(*once))
 }
