@@ -98,7 +98,11 @@ impl Chunks {
     ///
     /// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has
     /// none, it is handed out as it is.
-    pub(crate) fn take(&mut self, into: &mut Vec<u8>, boundary: impl Fn(&[u8], usize) -> Option<usize>) -> io::Result<Taken> {
+    pub(crate) fn take(
+        &mut self,
+        into: &mut Vec<u8>,
+        boundary: impl Fn(&[u8], usize) -> Option<usize>,
+    ) -> io::Result<Taken> {
         let mut wanted = self.piece;
         let taken = loop {
             while self.bytes().len() < wanted && !self.finished && self.fill()? {}

@@ -53,7 +53,9 @@ impl RecordingError {
     pub fn help(&self) -> Option<String> {
         match self {
             Self::Empty(_) => Some("record again: nothing was written to it".to_owned()),
-            Self::UnknownFormat { .. } => Some("readable are VCD and CSV; packed samples need --sample-rate and --lines".to_owned()),
+            Self::UnknownFormat { .. } => {
+                Some("readable are VCD and CSV; packed samples need --sample-rate and --lines".to_owned())
+            }
             Self::Fault { fault, .. } => fault.help(),
             Self::Sidecar { .. } => {
                 Some("it says what packed samples mean: sample_rate = \"1 MHz\" and lines = [\"A\", \"B\"]".to_owned())

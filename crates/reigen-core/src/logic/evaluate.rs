@@ -1,9 +1,9 @@
 //! An expression worked by column: once an instant, after all changes of that instant.
 
 use super::expression::{Expression, Reference};
-use crate::column::Walk;
+use crate::column::BitColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs};
-use crate::time::Window;
+use crate::time::{Nanos, Window};
 
 /// Up to this many names, all values of an expression fit one word of 64 bits.
 const TABLE_NAMES: usize = 6;
@@ -45,27 +45,63 @@ impl Evaluate {
     }
 }
 
+/// Later than all times.
+const NEVER: u64 = u64::MAX;
+
+/// The next toggle of a column, and those after it.
+struct Head<'a> {
+    next: u64,
+    rest: &'a [Nanos],
+}
+
+impl<'a> Head<'a> {
+    fn new(column: &'a BitColumn) -> Self {
+        let mut head = Self { next: NEVER, rest: &column.toggles };
+        head.step();
+        head
+    }
+
+    #[inline]
+    fn step(&mut self) {
+        (self.next, self.rest) = match self.rest {
+            [next, rest @ ..] => (next.0, rest),
+            [] => (NEVER, self.rest),
+        };
+    }
+
+    /// Passes all toggles at exactly `time`; gives 1 where the level is another after them.
+    #[inline]
+    fn pass(&mut self, time: u64) -> u64 {
+        let mut odd = 0;
+        while self.next == time {
+            odd ^= 1;
+            self.step();
+        }
+        odd
+    }
+}
+
 impl Block for Evaluate {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [output] = outputs.bits else { return };
         let Some(start) = inputs.start(self.sources.iter().copied()) else { return };
-        let mut walks: Vec<Walk<'_>> =
-            self.sources.iter().filter_map(|&source| Walk::new(inputs.bit(source))).collect();
-        let mut levels = 0u64;
-        for (number, walk) in walks.iter().enumerate() {
-            levels |= u64::from(walk.level()) << number;
-        }
-        while let Some(time) = walks.iter().filter_map(Walk::next_time).min() {
-            if output.level.is_none() && time > start {
+        let columns = self.sources.iter().map(|&source| inputs.bit(source));
+        let mut heads: Vec<Head<'_>> = columns.clone().map(Head::new).collect();
+        let mut levels =
+            columns.enumerate().fold(0, |all, (number, column)| all | u64::from(column.level == Some(true)) << number);
+        loop {
+            let time = heads.iter().map(|head| head.next).min().unwrap_or(NEVER);
+            if time == NEVER {
+                break;
+            }
+            if output.level.is_none() && time > start.0 {
                 output.start(start, self.value(levels));
             }
-            for (number, walk) in walks.iter_mut().enumerate() {
-                let odd = walk.pass(time) % 2 == 1;
-                levels ^= u64::from(odd) << number;
+            for (number, head) in heads.iter_mut().enumerate() {
+                levels ^= head.pass(time) << number;
             }
-            let value = self.value(levels);
-            if time > start && output.last_level() != Some(value) {
-                output.toggles.push(time);
+            if time > start.0 && output.last_level() != Some(self.value(levels)) {
+                output.toggles.push(Nanos(time));
             }
         }
         if output.level.is_none() {

@@ -121,7 +121,9 @@ impl Format for Packed {
     ) -> Result<Done, Fault> {
         let mut reader = Reader { format: self, first: place.number, last: None, piece };
         match form {
-            Form::Plain => bytes.chunks_exact(self.width).enumerate().for_each(|(number, now)| reader.sample(number, now)),
+            Form::Plain => {
+                bytes.chunks_exact(self.width).enumerate().for_each(|(number, now)| reader.sample(number, now))
+            }
             Form::Fast => fast::read(&mut reader, bytes),
         }
         let samples = bytes.len() / self.width;

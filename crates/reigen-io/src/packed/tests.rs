@@ -35,7 +35,10 @@ fn text_is_packed_samples_where_someone_says_so() {
 
 #[test]
 fn less_than_one_sample_is_refused() {
-    assert_eq!(told(&[1], &options("1 kHz", 9)).unwrap_err(), "rec, line 1: the recording ends here without any time or row");
+    assert_eq!(
+        told(&[1], &options("1 kHz", 9)).unwrap_err(),
+        "rec, line 1: the recording ends here without any time or row"
+    );
     assert_eq!(told(&[], &options("1 kHz", 9)).unwrap_err(), "rec is empty");
 }
 

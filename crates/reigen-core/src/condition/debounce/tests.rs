@@ -116,3 +116,33 @@ proptest! {
         prop_assert_eq!(told(Settings::Lockout(times), &edges, end), reference::lockout(times, &edges, end));
     }
 }
+
+proptest! {
+    #[test]
+    fn the_fast_form_gives_the_same_as_the_one_with_verdicts(
+        edges in edges(),
+        on in 0..14u64,
+        off in 0..14u64,
+        windows in prop::collection::btree_set(1..300u64, 1..6),
+        counts_from in 0..3usize,
+    ) {
+        let run = |verdicts: Option<Vec<Verdict>>| {
+            let mut method = Stable::new(hold(on, off));
+            let mut ledger = Ledger { verdicts, ..Ledger::default() };
+            let (mut output, mut from) = (Vec::new(), 0);
+            method.start(false);
+            for (number, &until) in windows.iter().enumerate() {
+                if number == counts_from {
+                    ledger.account = Account::default();
+                    method.start_counting();
+                }
+                let edges: Vec<Nanos> =
+                    edges.iter().filter(|edge| (from..until).contains(*edge)).map(|&edge| Nanos(edge)).collect();
+                method.work(&edges, Nanos(until), &mut output, &mut ledger);
+                from = until;
+            }
+            (output, ledger.account, method.pending(), method.undecided_since())
+        };
+        prop_assert_eq!(run(None), run(Some(Vec::new())));
+    }
+}
