@@ -2,6 +2,8 @@
 //!
 //! Every bench says whom it stands for, and checks its answer.
 
+#![allow(clippy::expect_used, clippy::panic)]
+
 use divan::Bencher;
 use divan::counter::ItemsCount;
 use reigen_core::column::{BitColumn, CountColumn};

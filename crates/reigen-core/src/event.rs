@@ -72,3 +72,19 @@ impl EventOrder {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn events_wait_for_what_may_still_be_told_before_them() {
+        let event = |time, point| Event { time: Nanos(time), point, what: What::On };
+        let mut order = EventOrder::default();
+        let mut first = vec![event(9, 0), event(4, 1), event(4, 0)];
+        assert_eq!(order.pass(&mut first, Nanos(5)).collect::<Vec<_>>(), [event(4, 0), event(4, 1)]);
+        let mut second = vec![event(7, 1)];
+        assert_eq!(order.pass(&mut second, Nanos(9)).collect::<Vec<_>>(), [event(7, 1)]);
+        assert_eq!(order.pass(&mut Vec::new(), Nanos(10)).collect::<Vec<_>>(), [event(9, 0)]);
+    }
+}

@@ -81,3 +81,41 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
         ));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::account::Rejected;
+
+    fn input(raw_edges: u64, accepted: u64, glitch: u64, pending: u64, on: u64) -> PointSummary {
+        PointSummary::Input(InputSummary {
+            line: "PB".to_owned(),
+            raw_edges,
+            accepted,
+            rising: accepted.div_ceil(2),
+            falling: accepted / 2,
+            rejected: Rejected { glitch, ..Rejected::default() },
+            pending,
+            last: Some(false),
+            on: Nanos(on),
+        })
+    }
+
+    #[test]
+    fn each_finding_has_a_case_that_has_it_and_one_that_just_has_not() {
+        let cases = [
+            (input(0, 0, 0, 0, 0), vec!["no-edges"]),
+            (input(2, 2, 0, 0, 900), vec![]),
+            (input(2, 2, 0, 0, 901), vec!["on-at-rest"]),
+            (input(4, 0, 4, 0, 0), vec!["nothing-accepted"]),
+            (input(4, 0, 0, 4, 0), vec!["undecided-at-end"]),
+            (input(4, 2, 2, 0, 0), vec!["pulses-dropped"]),
+            (input(3, 2, 0, 1, 0), vec!["undecided-at-end"]),
+        ];
+        for (summary, codes) in cases {
+            let findings = of_points([("button", &summary)], Nanos(1000));
+            assert_eq!(findings.iter().map(|finding| finding.code).collect::<Vec<_>>(), codes, "{summary:?}");
+            assert!(findings.iter().all(|finding| finding.subject == "button" && !finding.remedy.is_empty()));
+        }
+    }
+}

@@ -152,3 +152,47 @@ pub fn join(known: Option<bool>, changes: &[Nanos], last_level: bool) -> Joined<
         Some(_) => Joined { start: None, edges: changes },
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_piece_joins_what_was_known_before_it() {
+        let times = |times: &[u64]| times.iter().map(|&time| Nanos(time)).collect::<Vec<_>>();
+        // Known before, changes and last level; then the start and the edges.
+        type Case<'a> = (Option<bool>, &'a [u64], bool, Option<(u64, bool)>, &'a [u64]);
+        let cases: &[Case<'_>] = &[
+            (None, &[], true, None, &[]),
+            (None, &[5, 7], true, Some((5, false)), &[7]),
+            (Some(false), &[5, 7], true, None, &[7]),
+            (Some(true), &[5, 7], true, None, &[5, 7]),
+            (Some(true), &[5], false, None, &[5]),
+            (None, &[0, 0, 4], false, Some((0, true)), &[4]),
+            (Some(true), &[0], false, Some((0, false)), &[]),
+        ];
+        for (known, changes, last, start, edges) in cases {
+            let changes = times(changes);
+            let joined = join(*known, &changes, *last);
+            let start = start.map(|(since, level)| (Nanos(since), level));
+            assert_eq!((joined.start, joined.edges), (start, times(edges).as_slice()), "{known:?} {changes:?}");
+        }
+    }
+
+    #[test]
+    fn what_lies_beyond_a_window_waits_for_the_next() {
+        let mut lines = LineColumns::new(2, 0);
+        lines.append(0, Joined { start: Some((Nanos(0), true)), edges: &[Nanos(3), Nanos(5), Nanos(5), Nanos(9)] });
+        lines.append(1, Joined { start: Some((Nanos(6), false)), edges: &[Nanos(8)] });
+        let mut seen = Vec::new();
+        for until in [5, 7, 20] {
+            let window = lines.cut(Nanos(until));
+            seen.push(lines.bits().iter().map(|bit| (bit.level, bit.toggles.len())).collect::<Vec<_>>());
+            lines.advance(window);
+        }
+        let first = [(Some(true), 1), (None, 0)];
+        let second = [(Some(false), 2), (Some(false), 0)];
+        let third = [(Some(false), 1), (Some(false), 1)];
+        assert_eq!(seen, [first, second, third]);
+    }
+}

@@ -1,7 +1,7 @@
 //! Values as people type them: a decimal number and a unit, such as `8 ms`, `20us` or `10 kHz`.
 
 use crate::names::list;
-use crate::time::Nanos;
+use crate::time::{MOST_FILE_TIME_NS, Nanos};
 use thiserror::Error;
 
 /// The longest time that a setting may have: ten years.
@@ -211,6 +211,10 @@ fn whole(number: Decimal, power: i32, factor: u32) -> Option<(u64, bool)> {
 /// # Errors
 /// Says what is wrong with the number or the unit.
 pub fn parse_time(text: &str) -> Result<Nanos, QuantityError> {
+    parse_time_up_to(text, MOST_TIME, "3650 d")
+}
+
+fn parse_time_up_to(text: &str, most: Nanos, most_text: &'static str) -> Result<Nanos, QuantityError> {
     let (number, unit) = split(text)?;
     let text = text.trim().to_owned();
     if unit.is_empty() {
@@ -220,10 +224,9 @@ pub fn parse_time(text: &str) -> Result<Nanos, QuantityError> {
         return Err(unknown_unit(unit, "time", &TIME_UNITS.map(|(name, _, _)| name)));
     };
     match whole(number, *power, *factor) {
-        Some((size, _)) if size > MOST_TIME.0 => Err(QuantityError::TooLarge { text, most: "3650 d" }),
-        Some((size, true)) => Ok(Nanos(size)),
-        Some((_, false)) => Err(QuantityError::TooFine { text, least: "1 ns" }),
-        None => Err(QuantityError::TooLarge { text, most: "3650 d" }),
+        Some((size, true)) if size <= most.0 => Ok(Nanos(size)),
+        Some((size, false)) if size <= most.0 => Err(QuantityError::TooFine { text, least: "1 ns" }),
+        _ => Err(QuantityError::TooLarge { text, most: most_text }),
     }
 }
 
@@ -233,11 +236,12 @@ pub fn parse_time(text: &str) -> Result<Nanos, QuantityError> {
 /// Says what is wrong with the number or the unit.
 pub fn parse_file_time(text: &str) -> Result<i64, QuantityError> {
     let text = text.trim();
-    let size = |text: &str| parse_time(text).map(|time| i64::try_from(time.0).unwrap_or(i64::MAX));
-    match text.strip_prefix('-') {
-        Some(rest) if !rest.starts_with(['-', '+']) => size(rest).map(|time| -time),
-        _ => size(text),
-    }
+    let (sign, size) = match text.strip_prefix('-') {
+        Some(rest) if !rest.starts_with(['-', '+']) => (-1, rest),
+        _ => (1, text),
+    };
+    let time = parse_time_up_to(size, Nanos(MOST_FILE_TIME_NS as u64), "53375 d")?;
+    Ok(sign * i64::try_from(time.0).unwrap_or(MOST_FILE_TIME_NS))
 }
 
 /// A sample rate, exact to a millihertz; never zero.
@@ -257,7 +261,7 @@ impl SampleRate {
                 u64::try_from(doubled / (rate * 2)).ok()?
             }
         };
-        (time < crate::time::MOST_FILE_TIME_NS as u64).then_some(Nanos(time))
+        (time < MOST_FILE_TIME_NS as u64).then_some(Nanos(time))
     }
 
     /// The time between two samples where it is a whole number of nanoseconds.
@@ -330,6 +334,19 @@ mod tests {
         ];
         for (text, message) in cases {
             assert_eq!(parse_time(text).unwrap_err().to_string(), message, "{text}");
+        }
+    }
+
+    #[test]
+    fn file_times_may_be_negative_and_as_large_as_a_clock_makes_them() {
+        let cases = [
+            ("-20 ms", Ok(-20_000_000)),
+            ("1700000000 s", Ok(1_700_000_000_000_000_000)),
+            ("53376 d", Err(())),
+            ("--1 s", Err(())),
+        ];
+        for (text, time) in cases {
+            assert_eq!(parse_file_time(text).map_err(drop), time, "{text}");
         }
     }
 

@@ -122,3 +122,51 @@ pub struct CounterSummary {
     /// Counts that a limit swallowed.
     pub lost: u64,
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_tally_is_what_counting_tick_by_tick_gives(
+            level in any::<bool>(),
+            since in 0..5u64,
+            steps in prop::collection::vec(0..7u64, 0..30),
+            cuts in prop::collection::btree_set(6..90u64, 0..5),
+            from in prop::option::of(6..90u64),
+        ) {
+            const END: u64 = 90;
+            let toggles: Vec<u64> = steps
+                .iter()
+                .scan(since, |time, step| { *time += step; Some(*time) })
+                .take_while(|time| *time <= END)
+                .collect();
+            let at = |time: u64| level ^ (toggles.iter().filter(|toggle| **toggle <= time).count() % 2 == 1);
+            let mut tally = Tally::default();
+            let mut column = BitColumn::default();
+            let borders = cuts.iter().chain(from.iter()).copied().collect::<std::collections::BTreeSet<_>>();
+            let mut start = 0;
+            for until in borders.into_iter().chain([END + 1]) {
+                column.advance();
+                if start == 0 {
+                    column.start(Nanos(since), level);
+                }
+                column.toggles = toggles.iter().filter(|time| (start..until).contains(*time)).map(|&time| Nanos(time)).collect();
+                tally.take(&column, Nanos(until));
+                if from == Some(until) {
+                    tally.start_counting(Nanos(until));
+                }
+                start = until;
+            }
+            let counts_from = from.unwrap_or(0).max(since);
+            let on = (counts_from..END).filter(|&time| at(time)).count() as u64;
+            let rising = toggles.iter().enumerate().filter(|(number, time)| {
+                **time >= from.unwrap_or(0) && (level ^ (number % 2 == 0))
+            }).count() as u64;
+            let tally = tally.ended(Nanos(END));
+            prop_assert_eq!((tally.on, tally.rising, tally.last), (Nanos(on), rising, Some(at(END))));
+        }
+    }
+}

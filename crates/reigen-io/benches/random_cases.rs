@@ -2,6 +2,8 @@
 //!
 //! None may panic; for recordings the fast form and the plain one must tell the same, in pieces of any size.
 
+#![allow(clippy::expect_used, clippy::print_stdout)]
+
 use reigen_core::lines::LineKind;
 use reigen_core::logic::expression;
 use reigen_core::quantity::{parse_file_time, parse_sample_rate, parse_time};

@@ -5,7 +5,9 @@ use std::io::{self, Read};
 use std::sync::Arc;
 
 /// How many bytes make a piece of their own, unless someone wants it otherwise.
-pub(crate) const CHUNK: usize = 128 * 1024;
+pub(crate) const CHUNK: usize = 64 * 1024;
+/// How many bytes of a recording are looked at to tell what it is.
+pub(crate) const HEAD: usize = 256 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
 pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
 
@@ -42,7 +44,7 @@ pub(crate) struct Chunks {
 impl Chunks {
     /// Reads from `input`.
     pub(crate) fn new(input: Input, piece: usize) -> Self {
-        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; CHUNK], start: 0, end: 0, finished: false }
+        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; HEAD], start: 0, end: 0, finished: false }
     }
 
     /// How many bytes make a piece.

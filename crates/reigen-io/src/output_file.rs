@@ -151,3 +151,34 @@ impl Write for OutputFile {
         self.writer.flush()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_file_appears_whole_or_not_at_all() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("edges.csv");
+        let names = || std::fs::read_dir(folder.path()).unwrap().count();
+        std::fs::write(&path, "old").unwrap();
+        let mut left = OutputFile::create(&path).unwrap();
+        left.write_all(b"half").unwrap();
+        left.flush().unwrap();
+        drop(left);
+        assert_eq!((std::fs::read_to_string(&path).unwrap().as_str(), names()), ("old", 1));
+        let mut whole = OutputFile::create(&path).unwrap();
+        whole.write_all(b"new").unwrap();
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), "old");
+        whole.finish().unwrap();
+        assert_eq!((std::fs::read_to_string(&path).unwrap().as_str(), names()), ("new", 1));
+    }
+
+    #[test]
+    fn a_place_that_cannot_be_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        assert!(matches!(OutputFile::create(folder.path()), Err(OutputError::IsFolder(_))));
+        let nowhere = folder.path().join("no/such/file");
+        assert!(matches!(OutputFile::create(&nowhere), Err(OutputError::NoFolder { .. })));
+    }
+}

@@ -29,10 +29,8 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct RunArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,
-    /// The recording, VCD or CSV; `-` is standard input
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
-    #[command(flatten)]
-    pub(crate) reading: ReadingArguments,
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
@@ -48,11 +46,12 @@ pub(crate) struct RunArguments {
     /// Stop at this time, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
     pub(crate) to: Option<i64>,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
 }
 
 /// What the recording does not say itself.
 #[derive(Debug, Default, Args)]
-#[command(next_help_heading = "Reading")]
 pub(crate) struct ReadingArguments {
     /// The rate of packed samples, or of a CSV without a time column, such as 10kHz
     #[arg(long, value_name = "RATE", value_parser = parse_sample_rate)]

@@ -1,3 +1,4 @@
+use super::sidecar::find;
 use crate::options::ReadOptions;
 use crate::tests::{both_forms_agree, told};
 use proptest::prelude::*;
@@ -40,6 +41,29 @@ fn less_than_one_sample_is_refused() {
         "rec, line 1: the recording ends here without any time or row"
     );
     assert_eq!(told(&[], &options("1 kHz", 9)).unwrap_err(), "rec is empty");
+}
+
+#[test]
+fn a_file_beside_it_tells_what_the_samples_are() {
+    let folder = tempfile::tempdir().unwrap();
+    let recording = folder.path().join("capture.bin");
+    assert!(find(&recording).unwrap().is_none());
+    let cases = [
+        ("sample_rate = '2 kHz'\nlines = ['A', '-']", Ok(vec!["A", "-"])),
+        ("sample_rate = '2 kHz'\nlines = ['A', 'A']", Err("the line `A` is there twice")),
+        ("sample_rate = '2 kHz'\nlines = ['-']", Err("no line has a name")),
+        ("sample_rate = '2 kHz'\nlines = ['A', '']", Err("line 2 has no name")),
+        ("sample_rate = '0'\nlines = ['A']", Err("a rate of zero gives no times")),
+        ("sample_rate = '1 kHz'", Err("missing field `lines`")),
+    ];
+    for (text, wanted) in cases {
+        std::fs::write(folder.path().join("capture.bin.toml"), text).unwrap();
+        match (find(&recording), wanted) {
+            (Ok(Some((_, names))), Ok(wanted)) => assert_eq!(names, wanted),
+            (Err(error), Err(part)) => assert!(error.to_string().contains(part), "{error}"),
+            (found, _) => panic!("{text}: {found:?}"),
+        }
+    }
 }
 
 proptest! {

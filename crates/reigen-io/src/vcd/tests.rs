@@ -12,7 +12,8 @@ fn read(body: &str) -> Told {
 #[test]
 fn each_meaning_by_hand() {
     // The line PB: its first level, when it came, its edges.
-    let cases: &[(&str, &str, (Option<bool>, u64, &[u64]))] = &[
+    type Case<'a> = (&'a str, &'a str, (Option<bool>, u64, &'a [u64]));
+    let cases: &[Case<'_>] = &[
         ("first level, then edges", "#0\n0!\n#5\n1!\n#7\n0!\n", (Some(false), 0, &[5, 7])),
         ("time 0 is the first time", "#100\n0!\n#105\n1!\n", (Some(false), 0, &[5])),
         ("values before any time are of the first", "0!\n#100\n#105\n1!\n", (Some(false), 0, &[5])),

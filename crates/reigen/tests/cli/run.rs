@@ -35,6 +35,40 @@ fn a_recording_comes_by_standard_input_too() {
     assert_eq!(said["inputs"]["drum_hall"]["rising"], 100);
 }
 
+/// The demo's recording as packed samples at 1 MHz: the start button is bit 0, the drum sensor bit 2.
+fn packed(place: &Place) -> Vec<u8> {
+    let (mut samples, mut levels) = (Vec::new(), 0);
+    for line in place.read("recording.vcd").lines() {
+        let bit = if line.ends_with('!') { 1 } else { 4 };
+        match line.as_bytes() {
+            [b'#', time @ ..] => samples.resize(std::str::from_utf8(time).unwrap().parse().unwrap(), levels),
+            [b'0', b'!' | b'"'] => levels &= !bit,
+            [b'1', b'!' | b'"'] => levels |= bit,
+            _ => {}
+        }
+    }
+    samples.push(levels);
+    samples
+}
+
+#[test]
+fn packed_samples_give_the_same_as_the_vcd_with_any_number_of_threads() {
+    let place = Place::with_demo();
+    let vcd = place.reigen(&format!("{RUN} --json")).json();
+    place.write("capture.bin", packed(&place));
+    let by_options = "run station.toml capture.bin --json --sample-rate 1MHz --lines PB_START,-,HALL_DRUM";
+    place.write("beside.bin", packed(&place));
+    place.write("beside.bin.toml", "sample_rate = '1 MHz'\nlines = ['PB_START', '-', 'HALL_DRUM']");
+    for arguments in
+        [by_options, "run station.toml beside.bin --json", &format!("{by_options} --threads 1 --plain-reader")]
+    {
+        let said = place.reigen(arguments).json();
+        for group in ["inputs", "counters", "bits", "findings"] {
+            assert_eq!(said[group], vcd[group], "{arguments}");
+        }
+    }
+}
+
 #[test]
 fn events_agree_with_the_account() {
     let place = Place::with_demo();
