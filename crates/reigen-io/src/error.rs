@@ -79,6 +79,27 @@ pub struct Fault {
     pub kind: FaultKind,
 }
 
+/// Why a reader could not go on.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// The system did not give the bytes.
+    Io(io::Error),
+    /// The bytes are wrong.
+    Fault(Fault),
+}
+
+impl From<io::Error> for Failure {
+    fn from(error: io::Error) -> Self {
+        Self::Io(error)
+    }
+}
+
+impl From<Fault> for Failure {
+    fn from(fault: Fault) -> Self {
+        Self::Fault(fault)
+    }
+}
+
 /// What can be wrong in a recording.
 #[derive(Debug, Clone, PartialEq, Error)]
 pub enum FaultKind {

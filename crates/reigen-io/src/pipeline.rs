@@ -11,10 +11,9 @@
 //! piece is parsed once more, by the one who knows.
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};
-use crate::error::{Fault, FaultKind};
+use crate::error::{Failure, Fault, FaultKind};
 use crate::piece::Piece;
 use crate::ranges::{Ranges, read_exact_at};
-use crate::recording::Failure;
 use rayon::prelude::*;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
@@ -39,23 +38,44 @@ pub(crate) enum Form {
     Plain,
 }
 
+/// What a recording's head says, in any format.
+#[derive(Debug, Default)]
+pub(crate) struct Head {
+    /// The lines by name.
+    pub(crate) lines: Vec<RecordedLine>,
+    /// How many two-level signals there are.
+    pub(crate) bits: usize,
+    /// How many number signals there are.
+    pub(crate) numbers: usize,
+    /// The rate, where pieces count samples in place of time.
+    pub(crate) rate: Option<SampleRate>,
+    /// Whether times are finer than a nanosecond and so are rounded.
+    pub(crate) rounds: bool,
+    /// Which number signals are wanted.
+    pub(crate) wanted: Vec<bool>,
+}
+
+impl Head {
+    /// Says which number signals are wanted.
+    pub(crate) fn want_numbers(&mut self, numbers: &[usize]) {
+        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
+    }
+
+    /// Whether a number signal is wanted.
+    pub(crate) fn wants(&self, number: usize) -> bool {
+        self.wanted.get(number).copied().unwrap_or(false)
+    }
+}
+
 /// How a format is parted and parsed, and what its head says.
 pub(crate) trait Format: Send + Sync {
     /// Where a reader stands.
     type Place: Place;
 
-    /// The lines by name.
-    fn lines(&self) -> &[RecordedLine];
-    /// How many two-level signals there are.
-    fn bits(&self) -> usize;
-    /// How many number signals there are.
-    fn numbers(&self) -> usize;
-    /// Says which number signals are wanted.
-    fn want_numbers(&mut self, numbers: &[usize]);
-    /// The rate, where pieces count samples in place of time.
-    fn rate(&self) -> Option<SampleRate>;
-    /// Whether times are finer than a nanosecond and so have been rounded.
-    fn rounds(&self) -> bool;
+    /// What the head says.
+    fn head(&self) -> &Head;
+    /// The same, to say what is wanted of it.
+    fn head_mut(&mut self) -> &mut Head;
 
     /// The last place in `bytes` at which a piece may begin; `before` bytes come before them in this one.
     fn boundary(&self, bytes: &[u8], before: usize) -> Option<usize>;
@@ -242,7 +262,7 @@ impl<F: Format> Pipeline<F> {
     pub(crate) fn run(&mut self, consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send)) -> Result<(), Failure> {
         let Self { format, place, cut_off, form, source, ready, rest, done } = self;
         let (form, format) = (*form, &*format);
-        let bits = format.bits();
+        let bits = format.head().bits;
         let begin = format.begin(place.origin().unwrap_or_default());
         let mut next = |batch: &mut Batch<F::Place>| -> Result<(), Failure> {
             match ready.pop_front() {

@@ -1,15 +1,14 @@
 //! A recording in any format, read piece by piece into the columns of the lines that a station uses.
 
 use crate::chunks::{CHUNK, Chunks, Input};
-use crate::error::{Fault, RecordingError, shown};
+use crate::error::{Failure, Fault, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::packed::sidecar;
 use crate::piece::Piece;
-use crate::pipeline::{Form, Format, Pipeline, Place};
+use crate::pipeline::{Form, Format, Head, Pipeline, Place};
 use crate::stitch::Stitcher;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, RecordedLine};
-use reigen_core::quantity::SampleRate;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
 use std::io::{self, Read};
@@ -19,7 +18,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a recording needs of a pipeline, whatever the format.
 trait Reader: Send {
-    fn format(&self) -> Facts<'_>;
+    fn head(&self) -> &Head;
     fn want_numbers(&mut self, numbers: &[usize]);
     /// The file's own first time.
     fn origin(&self) -> Origin;
@@ -36,29 +35,13 @@ trait Reader: Send {
 /// Takes the pieces of a batch, and whether it is the last; gives false to stop.
 type Consume<'a> = dyn FnMut(&[&Piece], bool) -> bool + Send + 'a;
 
-/// What a format's head says.
-struct Facts<'a> {
-    lines: &'a [RecordedLine],
-    bits: usize,
-    numbers: usize,
-    rate: Option<SampleRate>,
-    rounds: bool,
-}
-
 impl<F: Format> Reader for Pipeline<F> {
-    fn format(&self) -> Facts<'_> {
-        let format = &self.format;
-        Facts {
-            lines: format.lines(),
-            bits: format.bits(),
-            numbers: format.numbers(),
-            rate: format.rate(),
-            rounds: format.rounds(),
-        }
+    fn head(&self) -> &Head {
+        self.format.head()
     }
 
     fn want_numbers(&mut self, numbers: &[usize]) {
-        self.format.want_numbers(numbers);
+        self.format.head_mut().want_numbers(numbers);
     }
 
     fn origin(&self) -> Origin {
@@ -79,27 +62,6 @@ impl<F: Format> Reader for Pipeline<F> {
 
     fn run(&mut self, consume: &mut Consume<'_>) -> Result<(), Failure> {
         Pipeline::run(self, consume)
-    }
-}
-
-/// Why a reader could not go on.
-#[derive(Debug)]
-pub(crate) enum Failure {
-    /// The system did not give the bytes.
-    Io(io::Error),
-    /// The bytes are wrong.
-    Fault(Fault),
-}
-
-impl From<io::Error> for Failure {
-    fn from(error: io::Error) -> Self {
-        Self::Io(error)
-    }
-}
-
-impl From<Fault> for Failure {
-    fn from(fault: Fault) -> Self {
-        Self::Fault(fault)
     }
 }
 
@@ -200,12 +162,12 @@ impl Recording {
 
     /// Its lines, by name.
     pub fn lines(&self) -> &[RecordedLine] {
-        self.reader.format().lines
+        &self.reader.head().lines
     }
 
     /// How many two-level lines it has.
     pub fn two_level_lines(&self) -> usize {
-        self.reader.format().bits
+        self.reader.head().bits
     }
 
     /// The file's own first time.
@@ -230,10 +192,10 @@ impl Recording {
 
     /// Says which signals are wanted; gives empty columns for them, in this order. Comes before reading.
     pub fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
-        let facts = self.reader.format();
-        self.stitcher = Stitcher::new(facts.bits, facts.numbers, bits, numbers);
-        self.stitcher.rate = facts.rate;
-        self.stitcher.met = facts.rounds.then_some(0);
+        let head = self.reader.head();
+        self.stitcher = Stitcher::new(head.bits, head.numbers, bits, numbers);
+        self.stitcher.rate = head.rate;
+        self.stitcher.met = head.rounds.then_some(0);
         self.reader.want_numbers(numbers);
         LineColumns::new(bits.len(), numbers.len())
     }

@@ -3,8 +3,9 @@
 use super::record::Record;
 use crate::error::{Fault, FaultKind, shown};
 use crate::options::{ReadOptions, Thresholds};
+use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::quantity::{Decimal, SampleRate};
+use reigen_core::quantity::Decimal;
 
 /// Names of a time column, and the power of ten from its unit to nanoseconds.
 const TIME_COLUMNS: [(&str, i32); 4] = [("time_s", 9), ("time_ms", 6), ("time_us", 3), ("time_ns", 0)];
@@ -12,17 +13,12 @@ const TIME_COLUMNS: [(&str, i32); 4] = [("time_s", 9), ("time_ms", 6), ("time_us
 /// What the header and the first rows say.
 #[derive(Debug)]
 pub(super) struct Layout {
-    pub(super) lines: Vec<RecordedLine>,
+    pub(super) head: Head,
     /// The header's cells.
     pub(super) names: Vec<String>,
     /// What each cell of a row is.
     pub(super) columns: Vec<Column>,
-    /// The rate of rows without times.
-    pub(super) rate: Option<SampleRate>,
     pub(super) thresholds: Option<Thresholds>,
-    pub(super) bits: usize,
-    pub(super) numbers: usize,
-    wanted: Vec<bool>,
 }
 
 /// What the cells of one column are.
@@ -70,13 +66,9 @@ impl Layout {
         }
         let looks = look_at(rows, at_end, names.len(), line);
         let mut layout = Self {
-            lines: Vec::new(),
+            head: Head { rate: options.sample_rate, ..Head::default() },
             columns: Vec::new(),
-            rate: options.sample_rate,
             thresholds: options.thresholds,
-            bits: 0,
-            numbers: 0,
-            wanted: Vec::new(),
             names,
         };
         for (number, look) in looks.into_iter().enumerate() {
@@ -93,16 +85,16 @@ impl Layout {
         let name = self.names.get(column).cloned().unwrap_or_default();
         let digitised = self.thresholds.is_some() && matches!(look, Look::Number { .. });
         let (kind, column) = match look {
-            Look::Levels => (LineKind::Level, Column::Levels { signal: self.bits }),
-            Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.bits }),
-            Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.numbers }),
+            Look::Levels => (LineKind::Level, Column::Levels { signal: self.head.bits }),
+            Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.head.bits }),
+            Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.head.numbers }),
             Look::Words { why } => (LineKind::Words { why }, Column::Words),
         };
         let signal = match kind {
-            LineKind::Level => &mut self.bits,
-            _ => &mut self.numbers,
+            LineKind::Level => &mut self.head.bits,
+            _ => &mut self.head.numbers,
         };
-        self.lines.push(RecordedLine { name, signal: *signal, kind });
+        self.head.lines.push(RecordedLine { name, signal: *signal, kind });
         *signal += 1;
         column
     }
@@ -113,16 +105,6 @@ impl Layout {
             Some(Column::Time(power)) => *power,
             _ => 0,
         }
-    }
-
-    /// Says which number signals are wanted.
-    pub(super) fn want_numbers(&mut self, numbers: &[usize]) {
-        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
-    }
-
-    /// Whether a number signal is wanted.
-    pub(super) fn wants(&self, number: usize) -> bool {
-        self.wanted.get(number).copied().unwrap_or(false)
     }
 }
 

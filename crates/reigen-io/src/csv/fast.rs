@@ -72,12 +72,12 @@ struct Shape {
 impl Shape {
     /// The shape of a row; `None` where the fast form does not take such rows.
     fn of(row: &[u8], layout: &Layout, signals: usize) -> Option<Self> {
-        let time = match layout.rate {
+        let time = match layout.head.rate {
             Some(_) => 0,
             None => row.iter().position(|byte| *byte == b',')?,
         };
         let (text, levels) = row.split_at_checked(time)?;
-        let parting = usize::from(layout.rate.is_none());
+        let parting = usize::from(layout.head.rate.is_none());
         let end = if levels.ends_with(b"\r\n") { 2 } else { 1 };
         let plain = levels.len() == parting + 2 * signals - 1 + end && levels.ends_with(b"\n");
         let cells_plain = levels.iter().skip(parting).step_by(2).take(signals).all(|byte| matches!(byte, b'0' | b'1'));
@@ -163,7 +163,7 @@ impl Shape {
 
     /// Takes a row apart whose levels differ; false where it is of another shape.
     fn take(&mut self, levels: &[u8], signals: &[usize], now: Nanos, layout: &Layout, piece: &mut Piece) -> bool {
-        let parting = usize::from(layout.rate.is_none());
+        let parting = usize::from(layout.head.rate.is_none());
         let same_but_levels = levels.iter().zip(&self.levels).enumerate().all(|(at, (new, old))| {
             let is_level = at >= parting && (at - parting) % 2 == 0 && (at - parting) / 2 < signals.len();
             if is_level { matches!(new, b'0' | b'1') } else { new == old }
@@ -181,7 +181,7 @@ impl Shape {
 
 /// The time since the start of a row `rows` after the next one.
 fn now(place: &mut Rows, layout: &Layout, time: &[u8], rows: usize) -> Option<Nanos> {
-    match layout.rate {
+    match layout.head.rate {
         Some(_) => Some(Nanos(place.rows + rows as u64)),
         None => place.since_start(file_time(time, layout.time_power()).ok()?, time).ok(),
     }

@@ -8,15 +8,12 @@ mod rows;
 mod tests;
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};
-use crate::error::{Fault, FaultKind};
+use crate::error::{Failure, Fault, FaultKind};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Pipeline};
-use crate::recording::Failure;
+use crate::pipeline::{Done, Form, Format, Head, Pipeline};
 use columns::Layout;
 use record::Record;
-use reigen_core::lines::RecordedLine;
-use reigen_core::quantity::SampleRate;
 use reigen_core::time::Origin;
 use rows::{RowReader, Rows};
 
@@ -45,35 +42,19 @@ pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Res
     chunks.consume(consumed);
     chunks.fill()?;
     let layout = Layout::new(header, options, chunks.bytes(), chunks.finished(), line)?;
-    let place = Rows::new(line, None, layout.rate.is_some());
+    let place = Rows::new(line, None, layout.head.rate.is_some());
     Pipeline::open(Csv { layout }, place, chunks, form)
 }
 
 impl Format for Csv {
     type Place = Rows;
 
-    fn lines(&self) -> &[RecordedLine] {
-        &self.layout.lines
+    fn head(&self) -> &Head {
+        &self.layout.head
     }
 
-    fn bits(&self) -> usize {
-        self.layout.bits
-    }
-
-    fn numbers(&self) -> usize {
-        self.layout.numbers
-    }
-
-    fn want_numbers(&mut self, numbers: &[usize]) {
-        self.layout.want_numbers(numbers);
-    }
-
-    fn rate(&self) -> Option<SampleRate> {
-        self.layout.rate
-    }
-
-    fn rounds(&self) -> bool {
-        false
+    fn head_mut(&mut self) -> &mut Head {
+        &mut self.layout.head
     }
 
     /// After a line; where it ends within quotes, the parser finds that out.
@@ -82,7 +63,7 @@ impl Format for Csv {
     }
 
     fn begin(&self, origin: Origin) -> Rows {
-        Rows::new(0, Some(origin), self.layout.rate.is_some())
+        Rows::new(0, Some(origin), self.layout.head.rate.is_some())
     }
 
     fn parse(

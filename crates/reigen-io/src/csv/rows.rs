@@ -172,7 +172,7 @@ impl<'a> RowReader<'a> {
             Column::Digitised { .. } if value(cell).is_none() => {
                 Err(FaultKind::CellNumber { found: shown(cell), column: name() })
             }
-            Column::Numbers { number } if layout.wants(number) && value(cell).is_none() => {
+            Column::Numbers { number } if layout.head.wants(number) && value(cell).is_none() => {
                 Err(FaultKind::CellNumber { found: shown(cell), column: name() })
             }
             _ => Ok(()),
@@ -190,7 +190,7 @@ impl<'a> RowReader<'a> {
                     piece.set(signal, now, high);
                 }
             }
-            Column::Numbers { number } if layout.wants(number) => {
+            Column::Numbers { number } if layout.head.wants(number) => {
                 if let Some(value) = value(cell) {
                     piece.readings.push((number, now, value));
                 }

@@ -6,10 +6,9 @@ pub(crate) mod sidecar;
 mod tests;
 
 use crate::chunks::Chunks;
-use crate::error::Fault;
+use crate::error::{Failure, Fault};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Pipeline, Place};
-use crate::recording::Failure;
+use crate::pipeline::{Done, Form, Format, Head, Pipeline, Place};
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::{Nanos, Origin};
@@ -19,8 +18,7 @@ const UNUSED: &str = "-";
 
 /// Packed samples, by what a person said of them.
 pub(crate) struct Packed {
-    lines: Vec<RecordedLine>,
-    rate: SampleRate,
+    head: Head,
     /// For each bit of a sample, from bit 0 of its first byte upward, its signal.
     signals: Vec<Option<usize>>,
     /// The bytes of a sample.
@@ -44,7 +42,8 @@ pub(crate) fn open(
         signals.push(signal);
     }
     let width = signals.len().div_ceil(8).max(1);
-    Pipeline::open(Packed { lines, rate, signals, width }, Sample::default(), chunks, form)
+    let head = Head { bits: lines.len(), lines, rate: Some(rate), ..Head::default() };
+    Pipeline::open(Packed { head, signals, width }, Sample::default(), chunks, form)
 }
 
 /// Which sample comes next.
@@ -80,26 +79,12 @@ impl Place for Sample {
 impl Format for Packed {
     type Place = Sample;
 
-    fn lines(&self) -> &[RecordedLine] {
-        &self.lines
+    fn head(&self) -> &Head {
+        &self.head
     }
 
-    fn bits(&self) -> usize {
-        self.lines.len()
-    }
-
-    fn numbers(&self) -> usize {
-        0
-    }
-
-    fn want_numbers(&mut self, _numbers: &[usize]) {}
-
-    fn rate(&self) -> Option<SampleRate> {
-        Some(self.rate)
-    }
-
-    fn rounds(&self) -> bool {
-        false
+    fn head_mut(&mut self) -> &mut Head {
+        &mut self.head
     }
 
     fn boundary(&self, bytes: &[u8], before: usize) -> Option<usize> {

@@ -202,7 +202,7 @@ impl Body {
         if matches!(letter, b'r' | b'R') {
             let Target::Real { number } = target else { return Err(refuse()) };
             let value = std::str::from_utf8(value).ok().and_then(|text| text.parse().ok()).ok_or_else(refuse)?;
-            if layout.wants(number) {
+            if layout.head.wants(number) {
                 piece.readings.push((number, self.now, value));
             }
             return Ok(());
@@ -247,7 +247,7 @@ impl Body {
             let weight = if signed && place == 0 { -1.0 } else { 1.0 };
             sum = sum.zip(level).map(|(sum, high)| sum * 2.0 + if high { weight } else { 0.0 });
         }
-        if let (Some(value), true) = (sum, layout.wants(number)) {
+        if let (Some(value), true) = (sum, layout.head.wants(number)) {
             piece.readings.push((number, self.now, value));
         }
     }

@@ -3,8 +3,7 @@
 use super::layout::{Layout, LayoutBuilder, Scale};
 use super::token::{skip_space, word_end};
 use crate::chunks::{Chunks, MOST_AT_ONCE};
-use crate::error::{Fault, FaultKind, shown};
-use crate::recording::Failure;
+use crate::error::{Failure, Fault, FaultKind, shown};
 
 /// How many words a declaration may have before it is passed over as text.
 const MOST_WORDS: usize = 16;

@@ -1,6 +1,7 @@
 //! What the declarations of a VCD say: its variables, its names, its timescale.
 
 use super::codes::Codes;
+use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::time::MOST_FILE_TIME_NS;
 
@@ -11,13 +12,7 @@ pub(super) struct Layout {
     /// What each code stands for.
     pub(super) targets: Vec<Target>,
     pub(super) scale: Scale,
-    pub(super) lines: Vec<RecordedLine>,
-    /// How many two-level signals there are.
-    pub(super) bits: usize,
-    /// How many number signals there are.
-    pub(super) numbers: usize,
-    /// Which of them are wanted.
-    wanted: Vec<bool>,
+    pub(super) head: Head,
     /// For each letter the two-level signal that it is the code of, or a number beyond all signals.
     pub(super) one_letter: [u32; 256],
 }
@@ -51,16 +46,6 @@ impl Target {
 }
 
 impl Layout {
-    /// Says which number signals are wanted.
-    pub(super) fn want_numbers(&mut self, numbers: &[usize]) {
-        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
-    }
-
-    /// Whether a number signal is wanted.
-    pub(super) fn wants(&self, number: usize) -> bool {
-        self.wanted.get(number).copied().unwrap_or(false)
-    }
-
     /// The two-level signal of a code.
     #[inline]
     pub(super) fn bit_of(&self, code: &[u8]) -> Option<usize> {
@@ -72,7 +57,7 @@ impl Layout {
 
     /// The name of what a code stands for, with its size, for a message.
     pub(super) fn describe(&self, target: Target) -> String {
-        let line = self.lines.iter().find(|line| match (target, &line.kind) {
+        let line = self.head.lines.iter().find(|line| match (target, &line.kind) {
             (Target::Bit(signal), LineKind::Level) => line.signal == signal,
             (Target::Vector { number, .. }, LineKind::Vector { .. }) => line.signal == number,
             (Target::Real { number }, LineKind::Real) => line.signal == number,
@@ -169,8 +154,8 @@ impl LayoutBuilder {
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
         let Self { codes, targets, lines, bits, numbers } = self;
-        let mut layout =
-            Layout { codes, targets, scale, lines, bits, numbers, wanted: Vec::new(), one_letter: [NO_SIGNAL; 256] };
+        let head = Head { lines, bits, numbers, rounds: scale.rounds(), ..Head::default() };
+        let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256] };
         for letter in b'!'..=b'~' {
             if let Some(signal) = layout.bit_of(&[letter]) {
                 layout.one_letter[usize::from(letter)] = signal as u32;

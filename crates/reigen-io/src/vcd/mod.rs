@@ -10,14 +10,11 @@ mod tests;
 mod token;
 
 use crate::chunks::Chunks;
-use crate::error::Fault;
+use crate::error::{Failure, Fault};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Pipeline};
-use crate::recording::Failure;
+use crate::pipeline::{Done, Form, Format, Head, Pipeline};
 use body::Body;
 use layout::Layout;
-use reigen_core::lines::RecordedLine;
-use reigen_core::quantity::SampleRate;
 use reigen_core::time::Origin;
 
 /// A VCD, by its declarations.
@@ -34,28 +31,12 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<Vcd>, Fail
 impl Format for Vcd {
     type Place = Body;
 
-    fn lines(&self) -> &[RecordedLine] {
-        &self.layout.lines
+    fn head(&self) -> &Head {
+        &self.layout.head
     }
 
-    fn bits(&self) -> usize {
-        self.layout.bits
-    }
-
-    fn numbers(&self) -> usize {
-        self.layout.numbers
-    }
-
-    fn want_numbers(&mut self, numbers: &[usize]) {
-        self.layout.want_numbers(numbers);
-    }
-
-    fn rate(&self) -> Option<SampleRate> {
-        None
-    }
-
-    fn rounds(&self) -> bool {
-        self.layout.scale.rounds()
+    fn head_mut(&mut self) -> &mut Head {
+        &mut self.layout.head
     }
 
     /// Before a line that begins with a time.
