@@ -17,6 +17,7 @@ pub mod lines;
 pub mod logic;
 pub mod names;
 pub mod quantity;
+pub mod simulate;
 pub mod station;
 pub mod summary;
 pub mod time;

@@ -5,6 +5,7 @@ pub mod events;
 pub mod options;
 pub mod output_file;
 pub mod recording;
+pub mod simulated;
 pub mod trace;
 
 pub use packed::sidecar::check_names;

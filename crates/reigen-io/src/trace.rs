@@ -169,7 +169,7 @@ fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
 }
 
 /// The identifier code of a signal: its number to the base 94 in printable letters.
-fn code(mut number: usize) -> String {
+pub(crate) fn code(mut number: usize) -> String {
     let mut code = String::new();
     loop {
         code.push(char::from(b'!' + (number % 94) as u8));

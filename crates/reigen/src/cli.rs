@@ -1,7 +1,8 @@
 //! The command line as it is typed.
 
 use clap::{Args, Parser, Subcommand};
-use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate};
+use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
+use reigen_core::time::Nanos;
 use std::path::PathBuf;
 
 /// Tells what a controller should have seen on its discrete and pulse inputs.
@@ -16,6 +17,7 @@ pub(crate) struct Cli {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Run(RunArguments),
+    Simulate(SimulateArguments),
     Demo(DemoArguments),
 }
 
@@ -40,6 +42,9 @@ pub(crate) struct RunArguments {
     /// Write every event, rejected edges with their rule too, as CSV or JSON Lines
     #[arg(long, value_name = "FILE.csv|.jsonl")]
     pub(crate) events: Option<PathBuf>,
+    /// Hold the counts against what really happened, as `simulate` told it; exit code 1 where they differ
+    #[arg(long, value_name = "FILE.json")]
+    pub(crate) truth: Option<PathBuf>,
     /// Count from this time on, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,
@@ -71,6 +76,29 @@ pub(crate) struct ReadingArguments {
     /// Read with the plain reader alone, to hold the fast one against it
     #[arg(long, hide = true)]
     pub(crate) plain_reader: bool,
+}
+
+/// Make a recording with known truth, where there is no hardware.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen simulate ropewalk/scenario.toml -o walk.vcd --truth truth.json
+  reigen simulate ropewalk/scenario.toml -o walk.csv --seed 7 --for 10s")]
+pub(crate) struct SimulateArguments {
+    /// The scenario file: which sources there are, and what is wrong with their wires
+    pub(crate) scenario: PathBuf,
+    /// Where the recording goes, .vcd or .csv; `-` is standard output, as VCD
+    #[arg(short, long, value_name = "RECORDING")]
+    pub(crate) output: PathBuf,
+    /// Another seed makes another recording; the same one the same, on every machine
+    #[arg(long, value_name = "N", default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// How long the recording is, in place of the scenario's duration
+    #[arg(long = "for", value_name = "TIME", value_parser = parse_time)]
+    pub(crate) length: Option<Nanos>,
+    /// Write what really happened
+    #[arg(long, value_name = "FILE.json")]
+    pub(crate) truth: Option<PathBuf>,
 }
 
 /// Show the whole work on an example that ships with the program.

@@ -12,15 +12,29 @@ mod tables;
 use clap::Parser;
 use std::process::ExitCode;
 
+/// How a command ended that did its work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Done {
+    /// All is as it should be.
+    Fine,
+    /// Something is not as it was expected.
+    Differs,
+}
+
+/// The exit code of work that was done and did not come out as expected.
+const DIFFERS: u8 = 1;
+
 fn main() -> ExitCode {
     let cli = cli::Cli::parse();
     let mut out = print::Out::standard();
     let done = match &cli.command {
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
-        cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),
     };
-    match done.and_then(|()| out.finish()) {
-        Ok(()) => ExitCode::SUCCESS,
+    match done.and_then(|done| out.finish().map(|()| done)) {
+        Ok(Done::Fine) => ExitCode::SUCCESS,
+        Ok(Done::Differs) => ExitCode::from(DIFFERS),
         Err(failure) => failure.report(),
     }
 }

@@ -27,6 +27,11 @@ impl Out {
         Ok(writeln!(self.writer, "{}", text.as_ref())?)
     }
 
+    /// Where to write anything else.
+    pub(crate) fn writer(&mut self) -> &mut Box<dyn Write> {
+        &mut self.writer
+    }
+
     /// Writes what is still in memory.
     pub(crate) fn finish(mut self) -> Result<(), Failure> {
         Ok(self.writer.flush()?)

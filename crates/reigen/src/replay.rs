@@ -3,11 +3,14 @@
 use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
 use crate::progress::Bar;
+use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
 use reigen_core::findings;
 use reigen_core::lines::LineColumns;
+use reigen_core::simulate::judge::Judgement;
+use reigen_core::simulate::truth::TruthFile;
 use reigen_core::station::plan::{Plan, compile};
 use reigen_core::station::{self, Station};
 use reigen_core::summary::PointSummary;
@@ -30,18 +33,8 @@ pub(crate) struct StationFile {
 impl StationFile {
     /// Reads and checks a station file.
     pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
-        let name = path.display().to_string();
-        let unreadable =
-            |why: String, help: &str| Failure::Unreadable { file: name.clone(), why, help: help.to_owned() };
-        let bytes = std::fs::read(path).map_err(|error| {
-            unreadable(error.to_string(), "the first argument is the station file, the second the recording")
-        })?;
-        let source = String::from_utf8(bytes).map_err(|error| {
-            let place = error.utf8_error().valid_up_to();
-            let line = 1 + error.as_bytes().iter().take(place).filter(|byte| **byte == b'\n').count();
-            unreadable(format!("it is not UTF-8 text (line {line}, byte {place})"), "save it as UTF-8")
-        })?;
-        Self::parse(name, source)
+        let help = "the first argument is the station file, the second the recording";
+        Self::parse(path.display().to_string(), read_text(path, help)?)
     }
 
     /// Checks the text of a station file.
@@ -53,19 +46,35 @@ impl StationFile {
     }
 }
 
+/// Reads a text file that a person wrote; `help` is what to say where it is not there.
+pub(crate) fn read_text(path: &Path, help: &str) -> Result<String, Failure> {
+    let file = path.display().to_string();
+    let unreadable = |why: String, help: &str| Failure::Unreadable { file: file.clone(), why, help: help.to_owned() };
+    let bytes = std::fs::read(path).map_err(|error| unreadable(error.to_string(), help))?;
+    String::from_utf8(bytes).map_err(|error| {
+        let place = error.utf8_error().valid_up_to();
+        let line = 1 + error.as_bytes().iter().take(place).filter(|byte| **byte == b'\n').count();
+        unreadable(format!("it is not UTF-8 text (line {line}, byte {place})"), "save it as UTF-8")
+    })
+}
+
 /// What a run is asked to do beside the sums.
 #[derive(Debug, Default)]
 pub(crate) struct Wanted<'a> {
     pub(crate) trace: Option<&'a Path>,
     pub(crate) events: Option<&'a Path>,
+    /// What really happened.
+    pub(crate) truth: Option<&'a TruthFile>,
     /// In the file's own times.
     pub(crate) from: Option<i64>,
     pub(crate) to: Option<i64>,
 }
 
-impl<'a> From<&'a RunArguments> for Wanted<'a> {
-    fn from(arguments: &'a RunArguments) -> Self {
+impl<'a> Wanted<'a> {
+    /// What the arguments ask for, and the truth that they name.
+    pub(crate) fn new(arguments: &'a RunArguments, truth: Option<&'a TruthFile>) -> Self {
         Self {
+            truth,
             trace: arguments.trace.as_deref(),
             events: arguments.events.as_deref(),
             from: arguments.from,
@@ -87,6 +96,8 @@ pub(crate) struct Outcome {
     /// In the order of the station's points.
     pub(crate) points: Vec<PointSummary>,
     pub(crate) findings: Vec<Finding>,
+    /// For each point that a source belongs to, what was counted against what really happened.
+    pub(crate) judgements: IndexMap<String, Judgement>,
 }
 
 /// What the options say of a recording.
@@ -159,6 +170,7 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
     }
     let end = stretch.end(&recording)?;
     let points = engine.summaries(end);
+    let judgements = watchers.judge(&file.station, wanted.truth, recording.origin());
     let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
     let mut findings = recording.findings(&line_names);
     findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
@@ -172,6 +184,7 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
         edges: recording.edges(),
         points,
         findings,
+        judgements,
     })
 }
 
@@ -241,6 +254,8 @@ struct Watchers {
     waiting: Vec<Event>,
     starts_at: Option<i64>,
     shapes: Vec<Shape>,
+    /// For each point whose source is known, when it went on.
+    rises: Vec<Option<Vec<Nanos>>>,
 }
 
 impl Watchers {
@@ -264,7 +279,9 @@ impl Watchers {
         let point_names = station.points.iter().map(|point| point.name.clone()).collect();
         let events = wanted.events.map(|path| EventFile::create(path, origin, point_names)).transpose()?;
         let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
-        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
+        let judged = |point: &station::Point| wanted.truth?.source_of(&point.kind.line()?.name).map(|_| Vec::new());
+        let rises = station.points.iter().map(judged).collect();
+        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes, rises })
     }
 
     /// Takes in what happened in a window; passes over it where it does not count.
@@ -278,6 +295,12 @@ impl Watchers {
             });
             trace.write(window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
         }
+        for columns in engine.points().filter(|_| counts) {
+            if let (Some(Some(rises)), Some(bit)) = (self.rises.get_mut(columns.point), columns.bit) {
+                let first = usize::from(bit.level == Some(true));
+                rises.extend(bit.toggles.iter().skip(first).step_by(2));
+            }
+        }
         if let Some(events) = &mut self.events {
             let told = engine.take_events(window, &mut self.waiting);
             if !counts {
@@ -288,6 +311,15 @@ impl Watchers {
             }
         }
         Ok(())
+    }
+
+    /// What was counted against what really happened.
+    fn judge(&self, station: &Station, truth: Option<&TruthFile>, origin: Origin) -> IndexMap<String, Judgement> {
+        let judged = station.points.iter().zip(&self.rises).filter_map(|(point, rises)| {
+            let line = &point.kind.line()?.name;
+            Some((point.name.clone(), truth?.judge(line, rises.as_ref()?, origin)?))
+        });
+        judged.collect()
     }
 
     fn finish(mut self, end: Nanos) -> Result<Option<Finding>, Failure> {

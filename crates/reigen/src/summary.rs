@@ -3,6 +3,7 @@
 use crate::replay::Outcome;
 use indexmap::IndexMap;
 use reigen_core::finding::Finding;
+use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
 use serde::Serialize;
@@ -16,6 +17,8 @@ pub(crate) struct Summary<'a> {
     counters: IndexMap<&'a str, &'a CounterSummary>,
     bits: IndexMap<&'a str, &'a Tally>,
     findings: &'a [Finding],
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    truth: &'a IndexMap<String, Judgement>,
 }
 
 /// What was read. `edges` and `duration_ns` are those of the stretch from `from_ns` to `to_ns`.
@@ -48,6 +51,7 @@ impl<'a> Summary<'a> {
             counters: IndexMap::new(),
             bits: IndexMap::new(),
             findings: &outcome.findings,
+            truth: &outcome.judgements,
         };
         for (point, what) in station.points.iter().zip(&outcome.points) {
             let name = point.name.as_str();

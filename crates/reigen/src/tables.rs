@@ -54,7 +54,29 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
             out.line(table.trim_fmt())?;
         }
     }
-    print_findings(&outcome.findings, out)
+    print_findings(&outcome.findings, out)?;
+    print_judgements(outcome, out)
+}
+
+/// What was counted against what really happened.
+pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
+    if outcome.judgements.is_empty() {
+        return Ok(());
+    }
+    let mut table = table(&["against the truth", "counted", "really", "source"]);
+    for (name, judgement) in &outcome.judgements {
+        let counts = [judgement.counted, judgement.really].map(|number| number.to_string());
+        let [counted, really] = counts;
+        table.add_row([name.clone(), counted, really, judgement.source.clone()]);
+    }
+    out.line("")?;
+    out.line(table.trim_fmt())?;
+    for (name, judgement) in &outcome.judgements {
+        for difference in &judgement.differences {
+            out.line(format!("   {name}: {difference}"))?;
+        }
+    }
+    Ok(())
 }
 
 fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {

@@ -86,6 +86,17 @@ pub enum StationErrorKind {
         /// The last preset.
         last: i64,
     },
+    /// Something that a scenario cannot have.
+    #[error("{0}")]
+    Scenario(String),
+    /// Two sources of a scenario on one line.
+    #[error("two sources drive the line `{line}`")]
+    TwiceDriven {
+        /// The line.
+        line: String,
+        /// Where it stood first.
+        first: Span,
+    },
     /// The recording has no such line.
     #[error("the recording has no line `{name}`")]
     UnknownLine {
@@ -132,6 +143,7 @@ impl StationErrorKind {
                     .into()
             }
             Self::TwiceNamed { .. } => "all points share one namespace: rename one of them".into(),
+            Self::TwiceDriven { .. } => "give each a line of its own".into(),
             Self::Expression(kind) => return kind.help(),
             Self::Loop(_) => "break the ring at one of them".into(),
             Self::DebounceKey { .. } => "take the key away, or choose the method it belongs to".into(),
@@ -156,7 +168,9 @@ impl StationErrorKind {
     /// A second place to show, with what to say of it.
     pub fn other_place(&self) -> Option<(Span, &'static str)> {
         match self {
-            Self::TwiceNamed { first, .. } => Some((first.clone(), "here it is first")),
+            Self::TwiceNamed { first, .. } | Self::TwiceDriven { first, .. } => {
+                Some((first.clone(), "here it is first"))
+            }
             _ => None,
         }
     }

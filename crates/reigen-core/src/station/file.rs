@@ -121,7 +121,7 @@ fn type_of(station: &Station, name: &Reference) -> Result<Type, ExpressionErrorK
 /// Puts an error of the TOML reader, or of serde, into our own terms.
 ///
 /// serde names what it found and what it knows in backticks, in this order.
-fn translate(error: &toml::de::Error, source: &str) -> StationError {
+pub(crate) fn translate(error: &toml::de::Error, source: &str) -> StationError {
     let message = error.message();
     let span: Span = error.span().unwrap_or(0..source.len().min(1));
     let mut quoted = message.split('`').skip(1).step_by(2).map(str::to_owned);

@@ -11,6 +11,7 @@ pub mod plan;
 mod tests;
 
 pub use error::{StationError, StationErrorKind};
+pub(crate) use file::translate;
 pub use file::{KINDS, parse};
 
 use crate::engine::{Block, Shape};

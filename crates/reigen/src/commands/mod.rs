@@ -2,3 +2,4 @@
 
 pub(crate) mod demo;
 pub(crate) mod run;
+pub(crate) mod simulate;

@@ -1,24 +1,29 @@
 //! `reigen run`: a station worked over a recording.
 
+use crate::Done;
 use crate::cli::RunArguments;
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, StationFile, Wanted, read_options, replay};
+use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay};
 use crate::summary::Summary;
 use crate::tables;
+use reigen_core::simulate::truth::TruthFile;
 use reigen_io::recording::Recording;
 use std::path::Path;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;
     bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
-    let wanted = Wanted::from(arguments);
+    let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
+    let wanted = Wanted::new(arguments, truth.as_ref());
     refuse_overwriting(arguments)?;
     let recording = Recording::open(&arguments.recording, &options)?;
     let outcome = replay(&station, recording, &wanted)?;
-    print(&station, &outcome, arguments.json, out)
+    print(&station, &outcome, arguments.json, out)?;
+    let differs = outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
+    Ok(if differs { Done::Differs } else { Done::Fine })
 }
 
 /// Prints an outcome, for people or as JSON.
@@ -29,6 +34,16 @@ pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &
     let summary = Summary::new(&station.station, outcome);
     let text = serde_json::to_string_pretty(&summary).map_err(std::io::Error::from)?;
     out.line(text)
+}
+
+/// Reads what really happened.
+fn read_truth(path: &Path) -> Result<TruthFile, Failure> {
+    let text = read_text(path, "--truth wants the file that `reigen simulate --truth` wrote")?;
+    serde_json::from_str(&text).map_err(|error| Failure::Unreadable {
+        file: path.display().to_string(),
+        why: error.to_string(),
+        help: "--truth wants the file that `reigen simulate --truth` wrote".to_owned(),
+    })
 }
 
 /// An output file must not be one of the files that are read, nor the other output.
@@ -56,7 +71,7 @@ fn bound_threads(threads: Option<u16>) {
     }
 }
 
-fn same_file(one: &Path, other: &Path) -> bool {
+pub(crate) fn same_file(one: &Path, other: &Path) -> bool {
     let plain = |path: &Path| path.metadata().is_ok_and(|data| data.is_file());
     match (one.canonicalize(), other.canonicalize()) {
         (Ok(first), Ok(second)) => first == second && plain(one),

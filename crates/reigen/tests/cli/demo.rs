@@ -13,6 +13,10 @@ fn the_demo_written_into_a_folder_gives_what_it_showed() {
     let run = place.reigen("run deep/ropewalk/station.toml deep/ropewalk/recording.vcd");
     let shown = place.reigen("demo").stdout;
     assert!(shown.contains(&run.stdout.replace("deep/ropewalk/", "")), "{}", run.whole());
+    let again = place.reigen("simulate deep/ropewalk/scenario.toml -o again.vcd --truth again.json");
+    assert_eq!(again.code, 0, "{}", again.stderr);
+    assert_eq!(place.read("again.vcd"), place.read("deep/ropewalk/recording.vcd"));
+    assert_eq!(place.read("again.json"), place.read("deep/ropewalk/truth.json"));
 }
 
 #[test]

@@ -6,6 +6,7 @@ mod demo;
 mod guide;
 mod refused;
 mod run;
+mod simulate;
 mod support;
 
 #[test]

@@ -24,11 +24,11 @@ impl Place {
         Self { folder: tempfile::tempdir().unwrap() }
     }
 
-    /// A folder with the demo's `station.toml` and `recording.vcd`.
+    /// A folder with a `station.toml` and a `recording.vcd` of twelve seconds.
     pub(crate) fn with_demo() -> Self {
         let place = Self::new();
-        place.write("station.toml", include_str!("../../../../demo/station.toml"));
-        place.write("recording.vcd", include_str!("../../../../demo/recording.vcd"));
+        place.write("station.toml", include_str!("../data/station.toml"));
+        place.write("recording.vcd", include_str!("../data/recording.vcd"));
         place
     }
 

@@ -1,0 +1,18 @@
+//! A quantity over time, in straight pieces: constant, rising, falling.
+
+/// A piece: it ends at a time with a value.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Piece {
+    /// When it ends, in nanoseconds.
+    pub(super) until: u64,
+    /// The value there.
+    pub(super) to: f64,
+}
+
+/// Pieces one after another; the last value holds on.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Profile {
+    /// The value at time 0.
+    pub(super) from: f64,
+    pub(super) pieces: Vec<Piece>,
+}

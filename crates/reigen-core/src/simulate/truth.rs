@@ -1,0 +1,95 @@
+//! What really happened in a simulated recording.
+
+use crate::time::Nanos;
+use indexmap::IndexMap;
+use serde::{Deserialize, Serialize};
+
+/// The truth of a whole recording.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TruthFile {
+    /// The scenario's title.
+    pub scenario: Option<String>,
+    /// The seed it was made with.
+    pub seed: u64,
+    /// How long it is.
+    pub duration_ns: u64,
+    /// What each source did.
+    pub sources: IndexMap<String, Truth>,
+    /// What was wrong with wires.
+    pub wires: IndexMap<String, WireTruth>,
+}
+
+/// What a source did.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Truth {
+    /// A contact was actuated.
+    Contact {
+        /// Its line.
+        line: String,
+        /// From when to when.
+        actuations: Vec<Actuation>,
+    },
+    /// A changeover contact was actuated.
+    Changeover {
+        /// The line that is closed while actuated.
+        no: String,
+        /// The line that is closed at rest.
+        nc: String,
+        /// From when to when.
+        actuations: Vec<Actuation>,
+    },
+    /// Marks passed a sensor.
+    Wheel {
+        /// The sensor's line.
+        line: String,
+        /// How many marks came before the sensor, seen or not.
+        passed: u64,
+        /// How many of them the sensor did not see.
+        missed: u64,
+        /// When the first thousand of those came.
+        missed_at_ns: Vec<Nanos>,
+        /// Where the shaft stands at the end.
+        revolutions: f64,
+    },
+    /// An encoder turned.
+    Encoder {
+        /// The line of channel A.
+        a: String,
+        /// The line of channel B.
+        b: String,
+        /// The line of the index.
+        index: Option<String>,
+        /// Where it stands at the end, in quarter cycles.
+        position: i64,
+        /// The same in revolutions.
+        revolutions: f64,
+    },
+    /// Nothing drives the line.
+    Floating {
+        /// The line.
+        line: String,
+    },
+}
+
+/// One actuation.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Actuation {
+    /// When it began: the first touch.
+    #[serde(rename = "on_ns")]
+    pub on: Nanos,
+    /// When it ended: the first parting.
+    #[serde(rename = "off_ns")]
+    pub off: Nanos,
+}
+
+/// What was wrong with a wire.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct WireTruth {
+    /// The line.
+    pub line: String,
+    /// How many short pulses were put on it that no source made.
+    pub glitches: u64,
+    /// When the first thousand of them came.
+    pub glitches_at_ns: Vec<Nanos>,
+}
