@@ -61,7 +61,9 @@ fn write_vcd(simulation: &mut Simulation, out: &mut impl Write) -> io::Result<()
     for change in simulation.by_ref() {
         if change.time != now {
             now = change.time;
-            writeln!(out, "#{}", now.0)?;
+            out.write_all(b"#")?;
+            out.write_all(itoa::Buffer::new().format(now.0).as_bytes())?;
+            out.write_all(b"\n")?;
         }
         if let Some(code) = codes.get(change.line) {
             write_value(change.value, code, out)?;
@@ -76,7 +78,11 @@ fn write_vcd(simulation: &mut Simulation, out: &mut impl Write) -> io::Result<()
 
 fn write_value(value: Value, code: &str, out: &mut impl Write) -> io::Result<()> {
     match value {
-        Value::Level(level) => writeln!(out, "{}{code}", u8::from(level)),
+        Value::Level(level) => {
+            out.write_all(if level { b"1" } else { b"0" })?;
+            out.write_all(code.as_bytes())?;
+            out.write_all(b"\n")
+        }
         Value::Number(number) => writeln!(out, "r{number} {code}"),
     }
 }
@@ -87,19 +93,30 @@ struct Row {
     values: Vec<Value>,
     /// Which lines have changed in it.
     changed: Vec<bool>,
+    /// Room for its text.
+    text: Vec<u8>,
 }
 
 impl Row {
     fn write(&mut self, out: &mut impl Write) -> io::Result<()> {
+        const SECOND: u64 = 1_000_000_000;
         self.changed.fill(false);
-        write!(out, "{}.{:09}", self.now.0 / 1_000_000_000, self.now.0 % 1_000_000_000)?;
+        self.text.clear();
+        self.text.extend_from_slice(itoa::Buffer::new().format(self.now.0 / SECOND).as_bytes());
+        // Nine decimals: a one in front keeps the zeros, and gives its place to the point.
+        let place = self.text.len();
+        self.text.extend_from_slice(itoa::Buffer::new().format(SECOND + self.now.0 % SECOND).as_bytes());
+        if let Some(one) = self.text.get_mut(place) {
+            *one = b'.';
+        }
         for value in &self.values {
             match value {
-                Value::Level(level) => write!(out, ",{}", u8::from(*level))?,
-                Value::Number(number) => write!(out, ",{number}")?,
+                Value::Level(level) => self.text.extend_from_slice(if *level { b",1" } else { b",0" }),
+                Value::Number(number) => write!(self.text, ",{number}")?,
             }
         }
-        writeln!(out)
+        self.text.push(b'\n');
+        out.write_all(&self.text)
     }
 
     /// Takes a change; what came before it, at another time or of the same line, is written first.
@@ -119,7 +136,7 @@ impl Row {
 fn write_csv(simulation: &mut Simulation, out: &mut impl Write) -> io::Result<()> {
     writeln!(out, "time_s,{}", simulation.names().join(","))?;
     let values = simulation.start().to_vec();
-    let mut row = Row { now: Nanos(0), changed: vec![false; values.len()], values };
+    let mut row = Row { now: Nanos(0), changed: vec![false; values.len()], values, text: Vec::new() };
     for change in simulation.by_ref() {
         row.take(change, out)?;
     }

@@ -42,7 +42,7 @@ impl TruthFile {
                 let counted = rises.len() as u64;
                 (*passed, of_passings(counted, *passed, *missed, missed_at_ns, wire, origin))
             }
-            Truth::Encoder { .. } | Truth::Floating { .. } => return None,
+            _ => return None,
         };
         Some(Judgement { source: source.to_owned(), counted: rises.len() as u64, really, differences })
     }
@@ -54,6 +54,9 @@ impl Truth {
         match self {
             Truth::Contact { line, .. } | Truth::Wheel { line, .. } | Truth::Floating { line } => vec![line],
             Truth::Changeover { no, nc, .. } => vec![no, nc],
+            Truth::Analog { line, .. } => vec![line],
+            Truth::Chain { load, clock, data, .. } => vec![load, clock, data],
+            Truth::Echo { trigger, echo, .. } => vec![trigger, echo],
             Truth::Encoder { a, b, index, .. } => {
                 [Some(a), Some(b), index.as_ref()].into_iter().flatten().map(String::as_str).collect()
             }

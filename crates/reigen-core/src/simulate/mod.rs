@@ -5,7 +5,10 @@
 //! same seed gives the same recording on every machine: whatever is not exact is computed by code of our own
 //! packages, never by the machine's library.
 
+mod analog;
+mod chain;
 mod contact;
+mod echo;
 mod encoder;
 mod floating;
 pub mod judge;

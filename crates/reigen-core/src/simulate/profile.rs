@@ -16,3 +16,18 @@ pub(super) struct Profile {
     pub(super) from: f64,
     pub(super) pieces: Vec<Piece>,
 }
+
+impl Profile {
+    /// The value at a time.
+    pub(super) fn at(&self, time: u64) -> f64 {
+        let (mut start, mut from) = (0, self.from);
+        for piece in &self.pieces {
+            if time < piece.until {
+                let share = (time - start) as f64 / (piece.until - start) as f64;
+                return from + (piece.to - from) * share;
+            }
+            (start, from) = (piece.until, piece.to);
+        }
+        from
+    }
+}

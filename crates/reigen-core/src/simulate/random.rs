@@ -33,4 +33,9 @@ impl Random {
     pub(super) fn wait(&mut self, mean_ns: f64) -> u64 {
         (-libm::log(1.0 - self.share()) * mean_ns).max(1.0) as u64
     }
+
+    /// A number about 0 with deviation 1: the sum of twelve even ones, which is near to normal.
+    pub(super) fn normal(&mut self) -> f64 {
+        (0..12).map(|_| self.share()).sum::<f64>() - 6.0
+    }
 }

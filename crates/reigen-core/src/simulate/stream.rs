@@ -1,6 +1,9 @@
 //! All sources of a scenario, merged into one stream in the order of time.
 
+use super::analog::AnalogSource;
+use super::chain::ChainSource;
 use super::contact::{ChangeoverSource, ContactSource};
+use super::echo::EchoSource;
 use super::encoder::EncoderSource;
 use super::floating::FloatingSource;
 use super::random::Random;
@@ -66,13 +69,16 @@ impl Simulation {
             end,
         };
         for (name, kind) in &scenario.sources {
-            let source = source(scenario, kind, Random::new(seed, name), end);
+            let source = source(scenario, kind, (name, seed), end);
             simulation.add(name, source);
         }
         for (name, wire) in &scenario.wires {
             let Some(line) = simulation.names.iter().position(|line| *line == wire.line) else { continue };
             let level = simulation.start.get(line) == Some(&Value::Level(true));
-            simulation.wires.push((name.clone(), line, WireFault::new(wire, level, Random::new(seed, name))));
+            let mut fault = WireFault::new(wire, level, Random::new(seed, name));
+            let from = wire.crosstalk.as_ref().map(|crosstalk| &crosstalk.from);
+            fault.neighbour = from.and_then(|from| simulation.names.iter().position(|line| line == from));
+            simulation.wires.push((name.clone(), line, fault));
         }
         (0..simulation.sources.len()).for_each(|source| simulation.draw(source));
         for number in 0..simulation.wires.len() {
@@ -185,11 +191,9 @@ impl Simulation {
                 self.show_wire(number, change.time.0);
             }
         }
-        let name = self.names.get(change.line).cloned().unwrap_or_default();
         for number in 0..self.wires.len() {
             let Some((_, _, wire)) = self.wires.get_mut(number) else { continue };
-            let is_neighbour = wire.settings.crosstalk.as_ref().is_some_and(|crosstalk| crosstalk.from == name);
-            if is_neighbour && wire.picks_up() {
+            if wire.neighbour == Some(change.line) && wire.picks_up() {
                 self.glitch(number, change.time.0);
             }
         }
@@ -224,13 +228,17 @@ impl Iterator for Simulation {
     }
 }
 
-fn source(scenario: &Scenario, kind: &Kind, random: Random, end: Nanos) -> Box<dyn Source> {
+fn source(scenario: &Scenario, kind: &Kind, (name, seed): (&str, u64), end: Nanos) -> Box<dyn Source> {
+    let random = Random::new(seed, name);
     let motion = |shaft: &str| Motion::new(&scenario.shaft(shaft));
     match kind {
         Kind::Contact(contact) => Box::new(ContactSource::new(contact, random, end)),
         Kind::Changeover(changeover) => Box::new(ChangeoverSource::new(changeover, random, end)),
         Kind::Wheel(wheel) => Box::new(WheelSource::new(wheel, motion(&wheel.shaft), random, end)),
         Kind::Encoder(encoder) => Box::new(EncoderSource::new(encoder, motion(&encoder.shaft), random, end)),
+        Kind::Chain(chain) => Box::new(ChainSource::new(chain, name, seed, end)),
+        Kind::Echo(echo) => Box::new(EchoSource::new(echo, random, end)),
+        Kind::Analog(analog) => Box::new(AnalogSource::new(analog, random, end)),
         Kind::Floating(floating) => Box::new(FloatingSource::new(floating, random)),
     }
 }

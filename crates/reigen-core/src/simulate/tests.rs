@@ -189,6 +189,94 @@ fn wires_stick_pick_up_and_have_short_pulses() {
     assert!(edges(&pulsed[0], true).len() > glitches - 5);
 }
 
+/// The words that a plain reader of the chain takes: the data line just before each rising clock of a frame.
+fn words(lines: &[Vec<(u64, bool)>], bits: usize) -> Vec<(u64, Vec<bool>)> {
+    let at = |line: usize, time: u64| lines[line].iter().take_while(|change| change.0 < time).last().unwrap().1;
+    let releases = edges(&lines[0], true);
+    let clocks = edges(&lines[1], true);
+    let frame = |(number, &release): (usize, &u64)| {
+        let until = releases.get(number + 1).copied().unwrap_or(u64::MAX);
+        let read: Vec<bool> =
+            clocks.iter().filter(|clock| (release + 1..until).contains(*clock)).map(|clock| at(2, *clock)).collect();
+        assert_eq!(read.len(), bits);
+        (release, read)
+    };
+    releases.iter().enumerate().map(frame).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+    #[test]
+    fn a_chain_gives_back_the_words_of_its_switches(chips in 1..5usize, low in any::<bool>(), seed in any::<u64>()) {
+        let names: Vec<String> = (0..8 * chips).map(|point| format!("'p{point}'")).collect();
+        let registers: Vec<String> = names.chunks(8).map(|chip| format!("[{}]", chip.join(", "))).collect();
+        let asserted = if low { "low" } else { "high" };
+        let (lines, truth) = simulated(&format!(
+            "duration = '999 ms'\n[chain.c]\nload = 'L'\nclock = 'K'\ndata = 'D'\nregisters = [{}]\nasserted = '{asserted}'\n\
+                period = '10 ms'\nclock_period = '16 us'\nevery = '40 ms'\nhold = '15 ms'",
+            registers.join(", ")
+        ), seed);
+        let Truth::Chain { frames, points, words: told, .. } = &truth.sources["c"] else { panic!("no chain") };
+        let read = words(&lines, 8 * chips);
+        prop_assert_eq!(read.len() as u64, *frames);
+        let mut last = String::new();
+        let mut changes = Vec::new();
+        for (release, bits) in read {
+            // D7 of the nearest chip comes first.
+            let states: Vec<bool> = bits.chunks(8).flat_map(|chip| chip.iter().rev()).map(|bit| *bit != low).collect();
+            for (point, on) in states.iter().enumerate() {
+                let is_on = points[&format!("p{point}")].iter().any(|on| on.on.0 <= release && release < on.off.0);
+                prop_assert_eq!(*on, is_on, "p{} at {}", point, release);
+            }
+            let nibbles = states.chunks(4).map(|four| four.iter().rev().fold(0, |sum, on| 2 * sum + u32::from(*on)));
+            let word: String = nibbles.collect::<Vec<_>>().iter().rev().map(|digit| format!("{digit:x}")).collect();
+            if word != last {
+                changes.push((release, word.clone()));
+            }
+            last = word;
+        }
+        prop_assert_eq!(told.iter().map(|word| (word.at.0, word.word.clone())).collect::<Vec<_>>(), changes);
+    }
+}
+
+#[test]
+fn an_echo_is_as_wide_as_its_distance_is_long() {
+    let (lines, truth) = simulated(
+        "duration = '10.04 s'\n[echo.e]\ntrigger = 'T'\necho = 'E'\nevery = '50 ms'\nfrom_m = 0.5\ndistance_m = [{ for = '5 s', to = 2.0 }]\n\
+            speed_of_sound = 340.0\nlost = 0.1",
+        4,
+    );
+    let Truth::Echo { pings, lost, ref distances_m, .. } = truth.sources["e"] else { panic!("no echo") };
+    assert_eq!((pings, edges(&lines[0], true).len()), (200, 200));
+    assert!((5..40).contains(&lost), "{lost} lost of 200");
+    let (begins, ends) = (edges(&lines[1], true), edges(&lines[1], false));
+    assert_eq!(begins.len() as u64, pings - lost);
+    for ((begin, end), ping) in begins.iter().zip(&ends).zip(distances_m) {
+        let metres = (end - begin) as f64 / 1e9 * 340.0 / 2.0;
+        let really = 0.5 + 1.5 * (ping.at.0 as f64 / 5e9).min(1.0);
+        assert!((metres - really).abs() < 1e-6 && (ping.value - really).abs() < 1e-9, "{metres} m, really {really} m");
+    }
+}
+
+#[test]
+fn an_analog_value_has_the_noise_that_was_asked_for_and_breaks() {
+    let source = "duration = '100 s'\n[analog.a]\nline = 'V'\nevery = '10 ms'\nfrom = 5.0\nnoise = 0.5\nclip = [0, 6]\n\
+        broken = [{ from = '50 s', to = '60 s', reads = -1.0 }]";
+    let scenario = parse(source).unwrap();
+    let values: Vec<(f64, f64)> = Simulation::new(&scenario, 1, scenario.duration)
+        .map(|change| match change.value {
+            Value::Number(number) => (change.time.seconds(), number),
+            Value::Level(_) => panic!("a level"),
+        })
+        .collect();
+    assert!(values.iter().all(|(time, value)| (50.0..60.0).contains(time) == (*value == -1.0)));
+    assert!(values.iter().all(|(_, value)| *value <= 6.0));
+    let below: Vec<f64> = values.iter().map(|(_, value)| *value).filter(|value| (0.0..5.0).contains(value)).collect();
+    // The lower half of a normal spread: its mean square is the square of the deviation.
+    let deviation = (below.iter().map(|value| (5.0 - value) * (5.0 - value)).sum::<f64>() / below.len() as f64).sqrt();
+    assert!((0.45..0.55).contains(&deviation), "deviation {deviation}");
+}
+
 #[test]
 fn a_floating_line_follows_the_mains() {
     let (lines, _) = simulated("duration = '1 s'\n[floating.f]\nline = 'F'\nmains_hz = 50", 3);
@@ -201,6 +289,12 @@ fn a_floating_line_follows_the_mains() {
 #[test]
 fn a_scenario_is_refused_at_its_place() {
     let contact = |more: &str| format!("duration = '1 s'\n[contact.c]\nline = 'C'\n{more}");
+    let chain = |registers: &str, period: &str, more: &str| {
+        format!(
+            "duration = '1 s'\n[chain.c]\nload = 'L'\nclock = 'K'\ndata = 'D'\nregisters = [{registers}]\nperiod = '{period}'\nclock_period = '8 us'\n{more}"
+        )
+    };
+    let echo = |more: &str| format!("duration = '1 s'\n[echo.e]\ntrigger = 'T'\necho = 'E'\nfrom_m = 1.0\n{more}");
     let wheel = |more: &str| format!("duration = '1 s'\n[shaft.drum]\nspeed = []\n[wheel.w]\nline = 'W'\n{more}");
     let cases = [
         ("duration = '1 s'".to_owned(), " | the scenario has no source"),
@@ -215,6 +309,14 @@ fn a_scenario_is_refused_at_its_place() {
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\ncrosstalk_from = 'C'"), "'C' | a line is no neighbour of its own"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\ncrosstalk_chance = 1.5"), "1.5 | it must lie between 0 and 1"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\nstuck = [{ from = '2 s', to = '1 s' }]"), "'1 s' | it ends before it begins"),
+        (chain("['a', 'b']", "10 ms", ""), "['a', 'b'] | a register has eight points; `-` is an unused one"),
+        (chain("['a', 'a', '-', '-', '-', '-', '-', '-']", "10 ms", ""), "'a' | this point is there twice"),
+        (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "80 us", ""), "'80 us' | the clocks of one poll take longer than the period"),
+        (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "1 ms", "presses = [{ point = 'b', at = '1 s', for = '1 s' }]"), "'b' | there is no point `b` here"),
+        (echo("every = '2 ms'"), "'2 ms' | the echo comes back after the next trigger"),
+        (echo("every = '60 ms'\nlost = 2.0"), "2.0 | it must lie between 0 and 1"),
+        ("duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '0 s'\nfrom = 1.0".into(), "'0 s' | it cannot be zero"),
+        ("duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '1 s'\nfrom = 1.0\nclip = [2, 1]".into(), "[2, 1] | the lower limit comes first"),
         (wheel("shaft = 'durm'\nmarks = 6"), "'durm' | there is no shaft `durm` here"),
         ("duration = '1 s'\n[shaft.s]\nspeed = []\n[encoder.e]\na = 'A'\nb = 'B'\nshaft = 's'\npulses_per_rev = 8\nduty = 0.4\nphase_error_degrees = 60".into(), "'A' | with this duty and phase error the channels no longer overlap"),
         (wheel("shaft = 'drum'\nmarks = 0"), "0 | it must lie between 1 and 10000"),

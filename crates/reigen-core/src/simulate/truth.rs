@@ -65,11 +65,66 @@ pub enum Truth {
         /// The same in revolutions.
         revolutions: f64,
     },
+    /// Switches were read over a chain of shift registers.
+    Chain {
+        /// The load line.
+        load: String,
+        /// The clock line.
+        clock: String,
+        /// The data line.
+        data: String,
+        /// How often the chain was polled.
+        frames: u64,
+        /// The first thousand words that differ from the one before.
+        words: Vec<Word>,
+        /// For each point when it was on, whether a poll saw it or not.
+        points: IndexMap<String, Vec<Actuation>>,
+    },
+    /// A distance was measured by its echo.
+    Echo {
+        /// The trigger's line.
+        trigger: String,
+        /// The echo's line.
+        echo: String,
+        /// How often it was triggered.
+        pings: u64,
+        /// How many echoes were lost.
+        lost: u64,
+        /// The first thousand distances, in metres.
+        distances_m: Vec<At>,
+    },
+    /// A number was measured.
+    Analog {
+        /// The line.
+        line: String,
+        /// The values without any fault, wherever their course bends; straight between those times.
+        values: Vec<At>,
+    },
     /// Nothing drives the line.
     Floating {
         /// The line.
         line: String,
     },
+}
+
+/// A value at a time.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct At {
+    /// When.
+    #[serde(rename = "at_ns")]
+    pub at: Nanos,
+    /// What.
+    pub value: f64,
+}
+
+/// A word that a poll of a chain read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Word {
+    /// When the registers took it.
+    #[serde(rename = "at_ns")]
+    pub at: Nanos,
+    /// Its hexadecimal digits; bit 0 is D0 of the nearest chip, 1 is on.
+    pub word: String,
 }
 
 /// One actuation.

@@ -11,6 +11,8 @@ const MOST_NAMED: usize = 1000;
 /// A wire between its source and the recording.
 pub(super) struct WireFault {
     pub(super) settings: Wire,
+    /// The line whose edges it may pick up, by its number.
+    pub(super) neighbour: Option<usize>,
     random: Random,
     /// The level that the source gives.
     given: bool,
@@ -24,8 +26,16 @@ pub(super) struct WireFault {
 impl WireFault {
     pub(super) fn new(settings: &Wire, level: bool, random: Random) -> Self {
         let truth = WireTruth { line: settings.line.clone(), ..WireTruth::default() };
-        let mut fault =
-            Self { settings: settings.clone(), random, given: level, over: 0, shown: level, next_glitch: None, truth };
+        let mut fault = Self {
+            settings: settings.clone(),
+            neighbour: None,
+            random,
+            given: level,
+            over: 0,
+            shown: level,
+            next_glitch: None,
+            truth,
+        };
         fault.plan_glitch(0);
         fault
     }

@@ -1,319 +1,18 @@
-//! The scenario file: which sources there are, what they do, and what is wrong with their wires.
+//! Checks of a scenario's tables: contradictions, bounds, names and lines.
 
-use super::profile::{Piece, Profile};
+use super::tables::*;
+use super::*;
 use crate::logic::expression::Span;
 use crate::names::{is_point_name, nearest};
+use crate::simulate::profile::Piece;
+use crate::station::StationErrorKind;
 use crate::station::builder::TimeText;
-use crate::station::{StationError, StationErrorKind, translate};
-use crate::time::Nanos;
-use indexmap::IndexMap;
-use serde::Deserialize;
 use toml::Spanned;
-
-/// A checked scenario.
-#[derive(Debug)]
-pub struct Scenario {
-    /// What people call it.
-    pub title: Option<String>,
-    /// How long a recording of it is, if nobody says otherwise.
-    pub duration: Nanos,
-    pub(super) sources: Vec<(String, Kind)>,
-    pub(super) wires: Vec<(String, Wire)>,
-    shafts: IndexMap<String, Profile>,
-}
-
-/// What a source is.
-#[derive(Debug)]
-pub(super) enum Kind {
-    Contact(Contact),
-    Changeover(Changeover),
-    Wheel(Wheel),
-    Encoder(Encoder),
-    Floating(Floating),
-}
-
-/// When something is actuated, in nanoseconds.
-#[derive(Debug, Clone)]
-pub(super) enum PressTimes {
-    Given(Vec<(u64, u64)>),
-    Random { every: u64, hold: u64 },
-}
-
-/// How a contact bounces when it is made, or broken.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Bounce {
-    pub(super) least: u64,
-    pub(super) most: u64,
-    pub(super) within: u64,
-    pub(super) rings: bool,
-}
-
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Bounces {
-    pub(super) closing: Bounce,
-    pub(super) opening: Bounce,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Contact {
-    pub(super) line: String,
-    pub(super) rest_level: bool,
-    pub(super) presses: PressTimes,
-    pub(super) bounces: Bounces,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Changeover {
-    pub(super) no: String,
-    pub(super) nc: String,
-    pub(super) closed_level: bool,
-    pub(super) presses: PressTimes,
-    pub(super) bounces: Bounces,
-    pub(super) transit: u64,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Wheel {
-    pub(super) line: String,
-    pub(super) shaft: String,
-    pub(super) marks: usize,
-    pub(super) width: f64,
-    pub(super) seen_level: bool,
-    pub(super) uneven: f64,
-    pub(super) runout: f64,
-    pub(super) weak: Option<Weak>,
-}
-
-/// A mark that is not seen above a speed.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Weak {
-    pub(super) mark: usize,
-    pub(super) above_rpm: f64,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Encoder {
-    pub(super) a: String,
-    pub(super) b: String,
-    pub(super) index: Option<String>,
-    pub(super) shaft: String,
-    pub(super) pulses_per_rev: usize,
-    pub(super) phase_error_degrees: f64,
-    pub(super) duty: f64,
-    pub(super) lost: Vec<u64>,
-    /// The mean time between two trembles at standstill.
-    pub(super) dither: Option<u64>,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Floating {
-    pub(super) line: String,
-    pub(super) half_wave: u64,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Wire {
-    pub(super) line: String,
-    pub(super) glitches_every: Option<u64>,
-    pub(super) glitch: u64,
-    pub(super) stuck: Vec<(u64, u64)>,
-    pub(super) crosstalk: Option<Crosstalk>,
-}
-
-#[derive(Debug, Clone)]
-pub(super) struct Crosstalk {
-    pub(super) from: String,
-    pub(super) chance: f64,
-}
-
-type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct File {
-    title: Option<String>,
-    duration: TimeText,
-    #[serde(default)]
-    shaft: Tables<ShaftTable>,
-    #[serde(default)]
-    contact: Tables<ContactTable>,
-    #[serde(default)]
-    changeover: Tables<ChangeoverTable>,
-    #[serde(default)]
-    wheel: Tables<WheelTable>,
-    #[serde(default)]
-    encoder: Tables<EncoderTable>,
-    #[serde(default)]
-    floating: Tables<FloatingTable>,
-    #[serde(default)]
-    wire: Tables<WireTable>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ShaftTable {
-    speed: Vec<SpeedPiece>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct SpeedPiece {
-    #[serde(rename = "for")]
-    length: Spanned<TimeText>,
-    to_rpm: f64,
-}
-
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
-#[serde(rename_all = "lowercase")]
-enum LevelWord {
-    #[default]
-    High,
-    Low,
-}
-
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
-#[serde(rename_all = "UPPERCASE")]
-enum ContactWord {
-    #[default]
-    No,
-    Nc,
-}
-
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
-#[serde(rename_all = "lowercase")]
-enum BounceWord {
-    None,
-    #[default]
-    Few,
-    Many,
-    Reed,
-    Worn,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Press {
-    at: Spanned<TimeText>,
-    #[serde(rename = "for")]
-    hold: Spanned<TimeText>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ContactTable {
-    line: Spanned<String>,
-    #[serde(default)]
-    asserted: LevelWord,
-    #[serde(default)]
-    contact: ContactWord,
-    presses: Option<Vec<Press>>,
-    every: Option<Spanned<TimeText>>,
-    hold: Option<Spanned<TimeText>>,
-    #[serde(default)]
-    closing: BounceWord,
-    #[serde(default)]
-    opening: BounceWord,
-    bounce_within: Option<Spanned<TimeText>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct ChangeoverTable {
-    no: Spanned<String>,
-    nc: Spanned<String>,
-    #[serde(default)]
-    asserted: LevelWord,
-    transit: TimeText,
-    presses: Option<Vec<Press>>,
-    every: Option<Spanned<TimeText>>,
-    hold: Option<Spanned<TimeText>>,
-    #[serde(default)]
-    closing: BounceWord,
-    #[serde(default)]
-    opening: BounceWord,
-    bounce_within: Option<Spanned<TimeText>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct WheelTable {
-    line: Spanned<String>,
-    shaft: Spanned<String>,
-    marks: Spanned<u32>,
-    width: Option<Spanned<f64>>,
-    #[serde(default)]
-    asserted: LevelWord,
-    uneven: Option<Spanned<f64>>,
-    runout: Option<Spanned<f64>>,
-    weak_mark: Option<Spanned<u32>>,
-    weak_above_rpm: Option<Spanned<f64>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct EncoderTable {
-    a: Spanned<String>,
-    b: Spanned<String>,
-    index: Option<Spanned<String>>,
-    shaft: Spanned<String>,
-    pulses_per_rev: Spanned<u32>,
-    phase_error_degrees: Option<Spanned<f64>>,
-    duty: Option<Spanned<f64>>,
-    #[serde(default)]
-    lost_at: Vec<Spanned<TimeText>>,
-    dither_every: Option<Spanned<TimeText>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct FloatingTable {
-    line: Spanned<String>,
-    mains_hz: Option<Spanned<f64>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Stuck {
-    from: Spanned<TimeText>,
-    to: Spanned<TimeText>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct WireTable {
-    line: Spanned<String>,
-    glitches_every: Option<Spanned<TimeText>>,
-    glitch: Option<Spanned<TimeText>>,
-    #[serde(default)]
-    stuck: Vec<Stuck>,
-    crosstalk_from: Option<Spanned<String>>,
-    crosstalk_chance: Option<Spanned<f64>>,
-}
-
-/// Reads a scenario file.
-///
-/// # Errors
-/// Everything that is wrong with it, in the order of the file; one error alone where the text is no TOML or
-/// a table is not of its kind.
-pub fn parse(source: &str) -> Result<Scenario, Vec<StationError>> {
-    let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
-    let mut check = Check::default();
-    let scenario = check.scenario(file);
-    check.errors.sort_by_key(|error| error.span.start);
-    if check.errors.is_empty() { Ok(scenario) } else { Err(check.errors) }
-}
-
-impl Scenario {
-    /// The speed of a shaft over time; standing still where there is none of that name.
-    pub(super) fn shaft(&self, name: &str) -> Profile {
-        self.shafts.get(name).cloned().unwrap_or(Profile { from: 0.0, pieces: Vec::new() })
-    }
-}
 
 /// Collects what is wrong while the tables are checked.
 #[derive(Default)]
-struct Check {
-    errors: Vec<StationError>,
+pub(super) struct Check {
+    pub(super) errors: Vec<StationError>,
     names: Vec<(String, Span)>,
     lines: Vec<(String, Span)>,
 }
@@ -323,11 +22,12 @@ impl Check {
         self.errors.push(StationError { kind: StationErrorKind::Scenario(message.to_owned()), span });
     }
 
-    fn scenario(&mut self, file: File) -> Scenario {
+    /// Checks the whole file.
+    pub(super) fn scenario(&mut self, file: File) -> Scenario {
         let mut shafts = IndexMap::new();
         for (name, table) in file.shaft {
             self.name(&name);
-            let profile = self.profile(&table.get_ref().speed);
+            let profile = self.profile(0.0, table.get_ref().speed.iter().map(|piece| (&piece.length, piece.to_rpm)));
             shafts.insert(name.into_inner(), profile);
         }
         let mut sources = Vec::new();
@@ -350,6 +50,18 @@ impl Check {
         for (name, table) in file.encoder {
             let kind = self.encoder(table.get_ref(), &shafts);
             add(self, name, Kind::Encoder(kind));
+        }
+        for (name, table) in file.chain {
+            let kind = self.chain(table.get_ref());
+            add(self, name, Kind::Chain(kind));
+        }
+        for (name, table) in file.echo {
+            let kind = self.echo(table.get_ref());
+            add(self, name, Kind::Echo(kind));
+        }
+        for (name, table) in file.analog {
+            let kind = self.analog(table.get_ref());
+            add(self, name, Kind::Analog(kind));
         }
         for (name, table) in file.floating {
             let kind = self.floating(table.get_ref());
@@ -402,22 +114,146 @@ impl Check {
         name.clone()
     }
 
-    fn profile(&mut self, pieces: &[SpeedPiece]) -> Profile {
-        const MOST_RPM: f64 = 1e6;
+    /// A quantity over time, from pieces of a length and a value at their end.
+    fn profile<'t>(&mut self, from: f64, pieces: impl Iterator<Item = (&'t Spanned<TimeText>, f64)>) -> Profile {
+        const MOST: f64 = 1e6;
+        let mut profile = Profile { from, pieces: Vec::new() };
         let mut until = 0u64;
-        let mut profile = Profile { from: 0.0, pieces: Vec::new() };
-        for piece in pieces {
-            let length = piece.length.get_ref().0.0;
-            if length == 0 {
-                self.refuse(piece.length.span(), "a piece of the speed lasts no time");
+        for (length, to) in pieces {
+            if length.get_ref().0.0 == 0 {
+                self.refuse(length.span(), "a piece lasts no time");
             }
-            if piece.to_rpm.abs() > MOST_RPM || piece.to_rpm.is_nan() {
-                self.refuse(piece.length.span(), "a speed of more than a million revolutions a minute");
+            if to.abs() > MOST || to.is_nan() {
+                self.refuse(length.span(), "a value beyond a million");
             }
-            until = until.saturating_add(length);
-            profile.pieces.push(Piece { until, to: piece.to_rpm });
+            until = until.saturating_add(length.get_ref().0.0);
+            profile.pieces.push(Piece { until, to });
         }
         profile
+    }
+
+    /// A time that must not be zero.
+    fn step(&mut self, time: &Spanned<TimeText>) -> u64 {
+        if time.get_ref().0.0 == 0 {
+            self.refuse(time.span(), "it cannot be zero");
+        }
+        time.get_ref().0.0.max(1)
+    }
+
+    fn chain(&mut self, table: &ChainTable) -> Chain {
+        const UNUSED: &str = "-";
+        let mut points: Vec<String> = Vec::new();
+        for register in &table.registers {
+            if register.get_ref().len() != 8 {
+                self.refuse(register.span(), "a register has eight points; `-` is an unused one");
+            }
+            for point in register.get_ref() {
+                let name = point.get_ref();
+                if name != UNUSED && !is_point_name(name) {
+                    let kind = StationErrorKind::BadName(name.clone());
+                    self.errors.push(StationError { kind, span: point.span() });
+                }
+                if name != UNUSED && points.contains(name) {
+                    self.refuse(point.span(), "this point is there twice");
+                }
+                points.push(if name == UNUSED { String::new() } else { name.clone() });
+            }
+        }
+        let (period, clock_period) = (self.step(&table.period), self.step(&table.clock_period).max(8));
+        if (points.len() as u64 + 3).saturating_mul(clock_period) >= period {
+            self.refuse(table.period.span(), "the clocks of one poll take longer than the period");
+        }
+        Chain {
+            load: self.line(&table.load),
+            clock: self.line(&table.clock),
+            data: self.line(&table.data),
+            on_level: matches!(table.asserted, LevelWord::High),
+            period,
+            clock_period,
+            presses: self.point_presses(table, &points),
+            points,
+        }
+    }
+
+    /// For each point of a chain when it is on.
+    fn point_presses(&mut self, table: &ChainTable, points: &[String]) -> Vec<PressTimes> {
+        if let (Some(every), Some(hold)) = (&table.every, &table.hold) {
+            let (every, hold) = (self.step(every), self.step(hold));
+            return points.iter().map(|_| PressTimes::Random { every, hold }).collect();
+        }
+        let mut given: Vec<Vec<(u64, u64)>> = vec![Vec::new(); points.len()];
+        for press in &table.presses {
+            let (at, hold) = (press.at.get_ref().0.0, press.hold.get_ref().0.0);
+            let place = points.iter().position(|point| point == press.point.get_ref());
+            let Some(times) = place.and_then(|place| given.get_mut(place)) else {
+                let near = nearest(press.point.get_ref(), points.iter().map(String::as_str)).map(str::to_owned);
+                let kind = StationErrorKind::Unknown {
+                    what: "point",
+                    found: press.point.get_ref().clone(),
+                    near,
+                    known: vec![],
+                };
+                self.errors.push(StationError { kind, span: press.point.span() });
+                continue;
+            };
+            let overlaps = times.last().is_some_and(|(_, until)| at <= *until);
+            times.push((at, at.saturating_add(hold)));
+            if overlaps {
+                self.refuse(press.at.span(), "this press begins before the one before it has ended");
+            }
+        }
+        given.into_iter().map(PressTimes::Given).collect()
+    }
+
+    fn echo(&mut self, table: &EchoTable) -> Echo {
+        let metres_per_second = self.within(table.speed_of_sound.as_ref(), 343.0, 1.0, 10_000.0);
+        let from = self.within(Some(&table.from_m), 0.0, 0.0, 1000.0);
+        let distance = self.profile(from, table.distance_m.iter().map(|piece| (&piece.length, piece.to)));
+        let furthest = distance.pieces.iter().fold(from, |furthest, piece| furthest.max(piece.to));
+        let nearest = distance.pieces.iter().fold(from, |nearest, piece| nearest.min(piece.to));
+        let every = self.step(&table.every);
+        if nearest < 0.0 {
+            self.refuse(table.from_m.span(), "a distance below zero");
+        }
+        if 2.0 * furthest / metres_per_second * 1e9 + 1e6 > every as f64 {
+            self.refuse(table.every.span(), "the echo comes back after the next trigger");
+        }
+        Echo {
+            trigger: self.line(&table.trigger),
+            echo: self.line(&table.echo),
+            every,
+            distance,
+            metres_per_second,
+            lost: self.within(table.lost.as_ref(), 0.0, 0.0, 1.0),
+        }
+    }
+
+    fn analog(&mut self, table: &AnalogTable) -> Analog {
+        let mut broken = Vec::new();
+        for stretch in &table.broken {
+            let (from, to) = (stretch.from.get_ref().0.0, stretch.to.get_ref().0.0);
+            if to <= from {
+                self.refuse(stretch.to.span(), "it ends before it begins");
+            }
+            broken.push((from, to, stretch.reads));
+        }
+        let clip = table.clip.as_ref().map(|clip| {
+            let [low, high] = *clip.get_ref();
+            if low.is_nan() || high.is_nan() || low >= high {
+                self.refuse(clip.span(), "the lower limit comes first");
+            }
+            (low, high)
+        });
+        Analog {
+            line: self.line(&table.line),
+            every: self.step(&table.every),
+            value: self.profile(table.from, table.value.iter().map(|piece| (&piece.length, piece.to))),
+            noise: self.within(table.noise.as_ref(), 0.0, 0.0, 1e6),
+            hum: self.within(table.hum.as_ref(), 0.0, 0.0, 1e6),
+            hum_hz: self.within(table.hum_hz.as_ref(), 50.0, 1.0, 1000.0),
+            clip,
+            broken,
+        }
     }
 
     /// The times of actuation, given or random, none shorter than `bounce`.
