@@ -2,7 +2,7 @@
 
 use super::random::Random;
 use super::scenario::Analog;
-use super::truth::{At, Truth};
+use super::truth::Truth;
 use super::{Change, Source, Value};
 use crate::time::Nanos;
 
@@ -62,9 +62,6 @@ impl Source for AnalogSource {
     }
 
     fn truth(&self) -> Truth {
-        let profile = &self.settings.value;
-        let bends = profile.pieces.iter().map(|piece| (piece.until, piece.to)).filter(|(time, _)| *time <= self.end.0);
-        let values = [(0, profile.from)].into_iter().chain(bends).map(|(time, value)| At { at: Nanos(time), value });
-        Truth::Analog { line: self.settings.line.clone(), values: values.collect() }
+        Truth::Analog { line: self.settings.line.clone(), values: self.settings.value.bends(self.end) }
     }
 }

@@ -142,6 +142,7 @@ impl Source for EncoderSource {
             index: self.settings.index.clone(),
             position: self.position,
             revolutions: self.passings.motion().position(self.end.0),
+            speed_rpm: self.passings.motion().speed.bends(self.end),
         }
     }
 }

@@ -1,5 +1,8 @@
 //! A quantity over time, in straight pieces: constant, rising, falling.
 
+use super::truth::At;
+use crate::time::Nanos;
+
 /// A piece: it ends at a time with a value.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Piece {
@@ -18,6 +21,12 @@ pub(super) struct Profile {
 }
 
 impl Profile {
+    /// The values wherever their course bends, up to `end`.
+    pub(super) fn bends(&self, end: Nanos) -> Vec<At> {
+        let bends = self.pieces.iter().map(|piece| (piece.until, piece.to)).filter(|(time, _)| *time <= end.0);
+        [(0, self.from)].into_iter().chain(bends).map(|(time, value)| At { at: Nanos(time), value }).collect()
+    }
+
     /// The value at a time.
     pub(super) fn at(&self, time: u64) -> f64 {
         let (mut start, mut from) = (0, self.from);

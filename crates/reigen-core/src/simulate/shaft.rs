@@ -41,6 +41,8 @@ impl Stretch {
 #[derive(Debug, Clone)]
 pub(super) struct Motion {
     stretches: Vec<Stretch>,
+    /// The speed that it follows, in revolutions a minute.
+    pub(super) speed: Profile,
 }
 
 impl Motion {
@@ -71,7 +73,7 @@ impl Motion {
             (start, speed) = (until, to);
         }
         push(&mut start, &mut speed, f64::INFINITY, 0.0);
-        Self { stretches }
+        Self { stretches, speed: profile.clone() }
     }
 
     /// The revolutions made at a time.

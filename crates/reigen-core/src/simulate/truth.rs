@@ -51,6 +51,8 @@ pub enum Truth {
         missed_at_ns: Vec<Nanos>,
         /// Where the shaft stands at the end.
         revolutions: f64,
+        /// Its speed wherever that bends, in revolutions a minute; straight between those times.
+        speed_rpm: Vec<At>,
     },
     /// An encoder turned.
     Encoder {
@@ -64,6 +66,8 @@ pub enum Truth {
         position: i64,
         /// The same in revolutions.
         revolutions: f64,
+        /// The shaft's speed wherever that bends, in revolutions a minute; straight between those times.
+        speed_rpm: Vec<At>,
     },
     /// Switches were read over a chain of shift registers.
     Chain {

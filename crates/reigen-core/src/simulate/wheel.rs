@@ -99,6 +99,7 @@ impl Source for WheelSource {
             missed: self.missed,
             missed_at_ns: self.missed_at.clone(),
             revolutions: self.passings.motion().position(self.end.0),
+            speed_rpm: self.passings.motion().speed.bends(self.end),
         }
     }
 }

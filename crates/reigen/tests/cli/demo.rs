@@ -26,3 +26,21 @@ fn the_demo_never_overwrites() {
     insta::assert_snapshot!(place.reigen("demo --into .").whole());
     assert_eq!(place.read("station.toml"), "mine");
 }
+
+#[test]
+fn the_demo_meets_its_truth_but_where_the_scenario_means_it_not_to() {
+    let place = Place::new();
+    assert_eq!(place.reigen("demo --into walk").code, 0);
+    let differing = |station: &str| {
+        let said = place.reigen(&format!("run {station} walk/recording.vcd --truth walk/truth.json --json"));
+        assert_eq!(said.code, 1, "{}", said.stderr);
+        let said: serde_json::Value = serde_json::from_str(&said.stdout).unwrap();
+        let judged = said["truth"].as_object().unwrap();
+        let differs = |judged: &serde_json::Value| judged["differences"] != serde_json::json!([]);
+        judged.iter().filter(|(_, judged)| differs(judged)).map(|(name, _)| name.clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(differing("walk/station.toml"), ["stop_button", "guard_nc", "drum_hall"]);
+    let mended = std::fs::read_to_string(place.path("walk/station.toml")).unwrap().replace("1 ms", "25 ms");
+    place.write("mended.toml", mended);
+    assert_eq!(differing("mended.toml"), ["guard_nc", "drum_hall"]);
+}
