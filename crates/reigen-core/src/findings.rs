@@ -1,6 +1,7 @@
 //! What a person should know of the points, from what they did.
 
 use crate::finding::Finding;
+use crate::names::counted;
 use crate::summary::{CounterSummary, InputSummary, PointSummary};
 use crate::time::Nanos;
 
@@ -37,7 +38,7 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
         findings.push(Finding::warning(
             "nothing-accepted",
             name,
-            format!("not one of its {} raw edges came through the debounce", input.raw_edges),
+            format!("not one of its {} came through the debounce", counted(input.raw_edges, "raw edge")),
             "the debounce is longer than every pulse: shorten it, or look what chatters on the line",
         ));
     } else if input.rejected.glitch > 0 {
@@ -57,7 +58,7 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
         findings.push(Finding::note(
             "undecided-at-end",
             name,
-            format!("the recording ends before the fate of its last {} raw edges is settled", input.pending),
+            format!("the recording ends before the fate of its last {} is settled", counted(input.pending, "raw edge")),
             "record a little longer after the last actuation",
         ));
     }

@@ -32,6 +32,11 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
         .map(|(_, candidate)| candidate)
 }
 
+/// A number and what it counts: `1 edge`, `2 edges`.
+pub fn counted(number: u64, what: &str) -> String {
+    if number == 1 { format!("1 {what}") } else { format!("{number} {what}s") }
+}
+
 /// Names as a sentence lists them: `a`, `b` or `c`.
 pub fn list(names: &[&str]) -> String {
     let quoted: Vec<String> = names.iter().map(|name| format!("`{name}`")).collect();

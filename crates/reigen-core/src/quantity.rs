@@ -370,6 +370,34 @@ mod tests {
 
     proptest! {
         #[test]
+        fn a_decimal_is_scaled_as_a_fraction_is(
+            negative in any::<bool>(),
+            before in 0..1_000_000u64,
+            after in "[0-9]{0,12}",
+            exponent in -8..8i32,
+            power in 0..10i32,
+        ) {
+            let sign = if negative { "-" } else { "" };
+            let text = format!("{sign}{before}.{after}e{exponent}");
+            let (scaled, exact) = Decimal::parse(text.as_bytes()).unwrap().scaled(power).unwrap();
+            // The same as a fraction: digits over a power of ten.
+            let digits: i128 = format!("{before}{after}").parse().unwrap();
+            let shift = exponent + power - after.len() as i32;
+            let (over, under) = (10i128.pow(shift.max(0) as u32), 10i128.pow((-shift).max(0) as u32));
+            let value = if negative { -digits } else { digits } * over;
+            prop_assert_eq!(exact, value % under == 0);
+            prop_assert_eq!(scaled, (2 * value + under).div_euclid(2 * under), "{}", text);
+        }
+
+        #[test]
+        fn samples_are_at_their_times_to_the_nearest_nanosecond(number in 0..1_000_000_000u64, hertz in 1..50_000_000u64) {
+            let rate = parse_sample_rate(&hertz.to_string()).unwrap();
+            let time = rate.time_of(number).unwrap().0;
+            let exact = number as f64 / hertz as f64 * 1e9;
+            prop_assert!((time as f64 - exact).abs() <= 0.5 + exact * 1e-15, "{} at {} Hz", number, hertz);
+        }
+
+        #[test]
         fn a_printed_time_reads_back(nanos in 0..MOST_TIME.0) {
             prop_assert_eq!(parse_time(&Nanos(nanos).to_string()), Ok(Nanos(nanos)));
         }

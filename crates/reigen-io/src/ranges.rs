@@ -96,3 +96,58 @@ fn read_at(file: &File, room: &mut [u8], at: u64) -> io::Result<usize> {
 fn read_at(_file: &File, _room: &mut [u8], _at: u64) -> io::Result<usize> {
     Err(io::ErrorKind::Unsupported.into())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chunks::{Chunks, Input};
+    use proptest::prelude::*;
+    use std::io::{Cursor, Write};
+
+    /// After the last line end, wherever the bytes begin.
+    fn line_end(bytes: &[u8], _before: usize) -> Option<usize> {
+        bytes.iter().rposition(|byte| *byte == b'\n').map(|at| at + 1)
+    }
+
+    proptest! {
+        #[test]
+        fn a_file_and_a_stream_are_parted_without_a_gap_and_at_lines(
+            lines in prop::collection::vec("[a-z]{0,30}\n", 0..40),
+            unended in "[a-z]{0,5}",
+            piece in 2..80usize,
+        ) {
+            let text = lines.concat() + &unended;
+            let mut file = tempfile::tempfile().unwrap();
+            file.write_all(text.as_bytes()).unwrap();
+            let file = Arc::new(file);
+            let (mut from_file, mut from_stream) = (Vec::new(), Vec::new());
+            if let Some(mut ranges) = Ranges::new(file.clone(), 0, piece) {
+                while !ranges.exhausted() {
+                    let (range, taken) = ranges.take(line_end).unwrap();
+                    let mut bytes = vec![0; taken.length];
+                    read_exact_at(&file, &mut bytes, range.start).unwrap();
+                    prop_assert!(taken.at_boundary && (bytes.ends_with(b"\n") || ranges.exhausted()));
+                    from_file.extend(bytes);
+                }
+            }
+            let mut chunks = Chunks::new(Input::Stream(Box::new(Cursor::new(text.clone()))), piece);
+            while !chunks.exhausted() {
+                let mut bytes = Vec::new();
+                let taken = chunks.take(&mut bytes, line_end).unwrap();
+                prop_assert_eq!(taken.length, bytes.len());
+                prop_assert!(bytes.ends_with(b"\n") || chunks.exhausted());
+                from_stream.extend(bytes);
+            }
+            prop_assert_eq!(&from_file, text.as_bytes());
+            prop_assert_eq!(&from_stream, text.as_bytes());
+        }
+    }
+
+    #[test]
+    fn a_file_cut_while_it_is_read_is_an_error() {
+        let mut file = tempfile::tempfile().unwrap();
+        file.write_all(b"abc").unwrap();
+        let error = read_exact_at(&file, &mut [0; 4], 0).unwrap_err();
+        assert_eq!(error.kind(), io::ErrorKind::UnexpectedEof);
+    }
+}

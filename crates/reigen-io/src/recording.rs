@@ -9,6 +9,7 @@ use crate::pipeline::{Form, Format, Head, Pipeline, Place};
 use crate::stitch::Stitcher;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, RecordedLine};
+use reigen_core::names::counted;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
 use std::io::{self, Read};
@@ -250,7 +251,7 @@ impl Recording {
         }
         if let Some(met @ 1..) = self.stitcher.met {
             let message =
-                format!("{met} edges share their nanosecond with the edge before: the file's times are finer");
+                format!("{} met the edge before in one nanosecond: the file's times are finer", counted(met, "edge"));
             findings.push(Finding::note(
                 "met-in-one-nanosecond",
                 &self.name,
@@ -262,8 +263,9 @@ impl Recording {
             let name = names.get(column).map(String::as_str).unwrap_or_default();
             if signal.unknown_time > Nanos(0) {
                 let message = format!(
-                    "unknown for {} after it was known ({} values x or z); its last level was held",
-                    signal.unknown_time, signal.unknown_values
+                    "unknown for {} after it was known ({} x or z); its last level was held",
+                    signal.unknown_time,
+                    counted(signal.unknown_values, "value")
                 );
                 findings.push(Finding::warning(
                     "unknown-level",

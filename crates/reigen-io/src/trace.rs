@@ -180,3 +180,39 @@ pub(crate) fn code(mut number: usize) -> String {
         number -= 1;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn codes_are_all_different() {
+        let codes: std::collections::HashSet<String> = (0..10_000).map(code).collect();
+        assert_eq!(codes.len(), 10_000);
+        assert_eq!([code(0), code(93), code(94)], ["!", "~", "!!"]);
+    }
+
+    #[test]
+    fn a_trace_shows_each_change_once_in_the_order_of_time() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("t.vcd");
+        let names =
+            Names { points: vec![("n", Shape::Count), ("a", Shape::Bit)], lines: vec!["A"], origin: Origin(100) };
+        let mut trace = TraceFile::create(&path, &names).unwrap();
+        let time = |times: &[u64]| times.iter().map(|&time| Nanos(time)).collect::<Vec<_>>();
+        let mut count = CountColumn { before: None, times: time(&[0, 5]), values: vec![0, -1] };
+        let mut bit = BitColumn { level: Some(false), since: Nanos(2), toggles: time(&[5, 5, 7]) };
+        let line = BitColumn { level: Some(true), since: Nanos(0), toggles: Vec::new() };
+        let window = |from, until| Window { from: Nanos(from), until: Nanos(until) };
+        trace.write(window(0, 10), [Column::Count(&count), Column::Bit(&bit), Column::Bit(&line)]).unwrap();
+        count.advance();
+        bit.advance();
+        trace.write(window(10, 20), [Column::Count(&count), Column::Bit(&bit), Column::Bit(&line)]).unwrap();
+        trace.finish(Nanos(15)).unwrap();
+        let text = std::fs::read_to_string(&path).unwrap();
+        let body = text.split_once("$enddefinitions $end\n").unwrap().1;
+        let minus_one = "1".repeat(64);
+        let marks = format!("#100\nb0 !\n1#\n#102\n0\"\n#105\nb{minus_one} !\n1\"\n0\"\n#107\n1\"\n#115\n");
+        assert_eq!(body, marks);
+    }
+}

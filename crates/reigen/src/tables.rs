@@ -5,6 +5,7 @@ use crate::print::Out;
 use crate::replay::Outcome;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use reigen_core::finding::{Finding, Severity};
+use reigen_core::names::counted;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
 use reigen_core::time::seconds_short;
@@ -15,14 +16,12 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         out.line(title)?;
     }
     out.line(format!(
-        "{}: {} from {} s on, {} {}, {} {}",
+        "{}: {} from {} s on, {}, {}",
         outcome.recording,
         outcome.to.saturating_sub(outcome.from),
         seconds_short(outcome.origin.file_time_ns(outcome.from)),
-        outcome.lines,
-        plural(outcome.lines as u64, "line"),
-        outcome.edges,
-        plural(outcome.edges, "edge"),
+        counted(outcome.lines as u64, "line"),
+        counted(outcome.edges, "edge"),
     ))?;
     let named: Vec<(&str, &PointSummary)> =
         station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
@@ -68,6 +67,9 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
         let counts = [judgement.counted, judgement.really].map(|number| number.to_string());
         let [counted, really] = counts;
         table.add_row([name.clone(), counted, really, judgement.source.clone()]);
+    }
+    if let Some(source) = table.column_mut(3) {
+        source.set_cell_alignment(CellAlignment::Left);
     }
     out.line("")?;
     out.line(table.trim_fmt())?;
@@ -157,8 +159,4 @@ fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
         hits.join(", "),
         done.to_owned(),
     ]
-}
-
-fn plural(number: u64, word: &str) -> String {
-    if number == 1 { word.to_owned() } else { format!("{word}s") }
 }

@@ -106,3 +106,26 @@ impl Block for Input {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn polarity_is_closed_by_the_level_and_on_by_the_contact() {
+        // The level at which it is closed, the contact, the line's level; whether it is on.
+        let cases = [
+            (Asserted::High, Contact::NormallyOpen, true, true),
+            (Asserted::High, Contact::NormallyOpen, false, false),
+            (Asserted::Low, Contact::NormallyOpen, false, true),
+            (Asserted::Low, Contact::NormallyOpen, true, false),
+            (Asserted::High, Contact::NormallyClosed, false, true),
+            (Asserted::High, Contact::NormallyClosed, true, false),
+            (Asserted::Low, Contact::NormallyClosed, true, true),
+            (Asserted::Low, Contact::NormallyClosed, false, false),
+        ];
+        for (asserted, contact, level, on) in cases {
+            assert_eq!(level == on_while_high(asserted, contact), on, "{asserted:?} {contact:?} {level}");
+        }
+    }
+}

@@ -116,6 +116,13 @@ mod tests {
     use crate::logic::expression::parse;
 
     #[test]
+    fn more_names_than_a_table_holds_are_worked_by_the_tree() {
+        let block = Evaluate::new(parse("a AND b AND c AND d AND e AND f AND g").unwrap(), |_| BitSource::Line(0));
+        assert_eq!(block.table, None);
+        assert!(block.value(0b111_1111) && !block.value(0b111_1110));
+    }
+
+    #[test]
     fn the_table_and_the_tree_agree() {
         for text in ["TRUE", "a", "NOT a", "a XOR b AND c", "(a OR b) AND NOT (c XOR d) OR e AND f", "a OR a"] {
             let block = Evaluate::new(parse(text).unwrap(), |_| BitSource::Line(0));

@@ -347,3 +347,16 @@ fn a_judgement_says_what_a_difference_consists_of() {
     assert_eq!(judged(&[2008]).1, ["1 too few, at 5 s: c was actuated and did not count"]);
     assert!(truth.judge("D", &[], Origin(0)).is_none());
 }
+
+#[test]
+fn a_judgement_of_a_wheel_names_the_marks_that_were_not_seen() {
+    let source = "duration = '10 s'\n[shaft.s]\nspeed = [{ for = '1 ns', to_rpm = 60 }]\n[wheel.w]\nline = 'W'\nshaft = 's'\nmarks = 2\n\
+        weak_mark = 1\nweak_above_rpm = 10\n[wire.x]\nline = 'W'\nglitches_every = '2 s'\nglitch = '1 us'";
+    let (lines, truth) = simulated(source, 1);
+    let rises: Vec<Nanos> = edges(&lines[0], true).into_iter().map(Nanos).collect();
+    let glitches = truth.wires["x"].glitches;
+    let judged = truth.judge("W", &rises, Origin(0)).unwrap();
+    assert_eq!(judged.really, 20);
+    assert!(judged.differences[0].starts_with("10 too few, at 0.18"), "{:?}", judged.differences);
+    assert!(judged.differences[1].contains(&format!("{glitches} short pulses were on the wire, at ")), "{judged:?}");
+}

@@ -51,3 +51,25 @@ fn place(code: &[u8]) -> Option<usize> {
         _ => None,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn each_code_gives_its_own_number(codes in prop::collection::hash_set("[!-~]{1,5}|\\PC{1,2}", 1..60)) {
+            let mut table = Codes::default();
+            for (number, code) in codes.iter().enumerate() {
+                table.insert(code.as_bytes(), number as u32);
+            }
+            for (number, code) in codes.iter().enumerate() {
+                prop_assert_eq!(table.get(code.as_bytes()), Some(number as u32), "{}", code);
+            }
+            for other in ["", "!!!!!!", "~~~~~~", "a b"] {
+                prop_assert_eq!(table.get(other.as_bytes()), None, "{}", other);
+            }
+        }
+    }
+}

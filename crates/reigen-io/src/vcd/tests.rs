@@ -50,7 +50,7 @@ fn vectors_are_bits_and_numbers_and_short_ones_are_continued() {
     assert_eq!(told.numbers, [vec![(0, 10.0), (5, 3.0), (7, 1.0), (8, 1.0)], vec![(0, 1.5), (5, -2000.0)]]);
     assert!(
         told.findings
-            .contains(&"unknown for 1 ns after it was known (1 values x or z); its last level was held".to_owned())
+            .contains(&"unknown for 1 ns after it was known (1 value x or z); its last level was held".to_owned())
     );
 }
 

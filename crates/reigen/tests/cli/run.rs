@@ -161,3 +161,36 @@ fn a_closed_pipe_ends_quietly() {
     assert!(child.wait().unwrap().success());
     assert_eq!(told, "");
 }
+
+#[test]
+fn any_number_of_threads_and_either_reader_tell_the_same_of_a_longer_recording() {
+    let place = Place::new();
+    assert_eq!(place.reigen("demo --into walk").code, 0);
+    let whole = |options: &str| {
+        let said =
+            place.reigen(&format!("run walk/station.toml walk/recording.vcd --events e.csv --trace t.vcd {options}"));
+        assert_eq!(said.code, 0, "{}", said.stderr);
+        (said.stdout, place.read("e.csv"), place.read("t.vcd"))
+    };
+    let first = whole("");
+    for options in ["--threads 1", "--threads 2", "--threads 5", "--plain-reader", "--threads 1 --plain-reader"] {
+        assert!(first == whole(options), "another result with {options}");
+    }
+}
+
+#[test]
+fn what_a_recording_leaves_open_is_told() {
+    let place = Place::new();
+    place.write("s.toml", "[input.a]\nline = 'A'\n[input.b]\nline = 'B'\n[input.c]\nline = 'C'\ndebounce = { method = 'stable', time = '9 us' }");
+    let head =
+        "$timescale 100 ps $end $var wire 1 ! A $end $var wire 1 \" B $end $var wire 1 # C $end $enddefinitions $end\n";
+    place.write("r.vcd", format!("{head}#0\n0!\nx\"\n0#\n#101\n1!\n#104\n0!\n#5000\n1#\n#5010\nz#\n#6000\n1#\n1"));
+    let said = place.reigen("run s.toml r.vcd");
+    insta::assert_snapshot!(said.whole());
+}
+
+#[test]
+fn nothing_is_said_of_progress_where_nobody_watches() {
+    let place = Place::with_demo();
+    assert_eq!(place.reigen(RUN).stderr, "");
+}
