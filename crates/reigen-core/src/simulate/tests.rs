@@ -317,6 +317,10 @@ fn a_scenario_is_refused_at_its_place() {
         (echo("every = '60 ms'\nlost = 2.0"), "2.0 | it must lie between 0 and 1"),
         ("duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '0 s'\nfrom = 1.0".into(), "'0 s' | it cannot be zero"),
         ("duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '1 s'\nfrom = 1.0\nclip = [2, 1]".into(), "[2, 1] | the lower limit comes first"),
+        (
+            "duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '1 s'\nfrom = nan".into(),
+            "nan | it must lie between -1000000 and 1000000",
+        ),
         (wheel("shaft = 'durm'\nmarks = 6"), "'durm' | there is no shaft `durm` here"),
         ("duration = '1 s'\n[shaft.s]\nspeed = []\n[encoder.e]\na = 'A'\nb = 'B'\nshaft = 's'\npulses_per_rev = 8\nduty = 0.4\nphase_error_degrees = 60".into(), "'A' | with this duty and phase error the channels no longer overlap"),
         (wheel("shaft = 'drum'\nmarks = 0"), "0 | it must lie between 1 and 10000"),

@@ -235,7 +235,7 @@ impl Check {
             if to <= from {
                 self.refuse(stretch.to.span(), "it ends before it begins");
             }
-            broken.push((from, to, stretch.reads));
+            broken.push((from, to, self.within(stretch.reads.as_ref(), 0.0, -1e6, 1e6)));
         }
         let clip = table.clip.as_ref().map(|clip| {
             let [low, high] = *clip.get_ref();
@@ -244,10 +244,11 @@ impl Check {
             }
             (low, high)
         });
+        let from = self.within(Some(&table.from), 0.0, -1e6, 1e6);
         Analog {
             line: self.line(&table.line),
             every: self.step(&table.every),
-            value: self.profile(table.from, table.value.iter().map(|piece| (&piece.length, piece.to))),
+            value: self.profile(from, table.value.iter().map(|piece| (&piece.length, piece.to))),
             noise: self.within(table.noise.as_ref(), 0.0, 0.0, 1e6),
             hum: self.within(table.hum.as_ref(), 0.0, 0.0, 1e6),
             hum_hz: self.within(table.hum_hz.as_ref(), 50.0, 1.0, 1000.0),

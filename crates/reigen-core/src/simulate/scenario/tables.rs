@@ -227,8 +227,7 @@ pub(super) struct EchoTable {
 pub(super) struct Broken {
     pub(super) from: Spanned<TimeText>,
     pub(super) to: Spanned<TimeText>,
-    #[serde(default)]
-    pub(super) reads: f64,
+    pub(super) reads: Option<Spanned<f64>>,
 }
 
 #[derive(Deserialize)]
@@ -236,7 +235,7 @@ pub(super) struct Broken {
 pub(super) struct AnalogTable {
     pub(super) line: Spanned<String>,
     pub(super) every: Spanned<TimeText>,
-    pub(super) from: f64,
+    pub(super) from: Spanned<f64>,
     #[serde(default)]
     pub(super) value: Vec<ValuePiece>,
     pub(super) noise: Option<Spanned<f64>>,
