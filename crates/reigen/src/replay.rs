@@ -265,9 +265,6 @@ impl Watchers {
         lines: &[String],
         wanted: &Wanted<'_>,
     ) -> Result<Self, Failure> {
-        if let Some(path) = wanted.events {
-            EventFile::check_ending(path)?;
-        }
         let origin = recording.origin();
         let shapes: Vec<Shape> = station.points.iter().map(|point| shape(point.kind.as_ref())).collect();
         let names = Names {

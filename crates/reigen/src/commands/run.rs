@@ -8,6 +8,7 @@ use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, repla
 use crate::summary::Summary;
 use crate::tables;
 use reigen_core::simulate::truth::TruthFile;
+use reigen_io::events::EventFile;
 use reigen_io::recording::Recording;
 use std::path::Path;
 
@@ -19,6 +20,9 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
     let wanted = Wanted::new(arguments, truth.as_ref());
     refuse_overwriting(arguments)?;
+    if let Some(path) = &arguments.events {
+        EventFile::check_ending(path)?;
+    }
     let recording = Recording::open(&arguments.recording, &options)?;
     let outcome = replay(&station, recording, &wanted)?;
     print(&station, &outcome, arguments.json, out)?;
