@@ -248,13 +248,22 @@ pub fn parse_file_time(text: &str) -> Result<i64, QuantityError> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct SampleRate {
     millihertz: u64,
+    /// The time between two samples where it is a whole number of nanoseconds.
+    whole_period: Option<u64>,
 }
 
 impl SampleRate {
+    fn new(millihertz: u64) -> Self {
+        let (all, rate) = (MILLIHERTZ_NS, u128::from(millihertz));
+        let whole_period = if all.is_multiple_of(rate) { u64::try_from(all / rate).ok() } else { None };
+        Self { millihertz, whole_period }
+    }
+
     /// The time of sample `number`, rounded to the nearest nanosecond with halves up; `None` beyond all times.
+    #[inline]
     pub fn time_of(self, number: u64) -> Option<Nanos> {
-        let time = match self.whole_period() {
-            Some(period) => number.checked_mul(period.0)?,
+        let time = match self.whole_period {
+            Some(period) => number.checked_mul(period)?,
             None => {
                 let rate = u128::from(self.millihertz);
                 let doubled = u128::from(number) * MILLIHERTZ_NS * 2 + rate;
@@ -262,13 +271,6 @@ impl SampleRate {
             }
         };
         (time < MOST_FILE_TIME_NS as u64).then_some(Nanos(time))
-    }
-
-    /// The time between two samples where it is a whole number of nanoseconds.
-    pub fn whole_period(self) -> Option<Nanos> {
-        let whole = MILLIHERTZ_NS.is_multiple_of(u128::from(self.millihertz));
-        let period = u64::try_from(MILLIHERTZ_NS / u128::from(self.millihertz)).ok()?;
-        whole.then_some(Nanos(period))
     }
 }
 
@@ -286,7 +288,7 @@ pub fn parse_sample_rate(text: &str) -> Result<SampleRate, QuantityError> {
     match number.scaled(*power) {
         Some((0, true)) => Err(QuantityError::Zero),
         Some((size, true)) if size <= i128::from(MOST_RATE_MILLIHERTZ) => {
-            Ok(SampleRate { millihertz: u64::try_from(size).unwrap_or(MOST_RATE_MILLIHERTZ) })
+            Ok(SampleRate::new(u64::try_from(size).unwrap_or(MOST_RATE_MILLIHERTZ)))
         }
         Some((_, false)) => Err(QuantityError::TooFine { text, least: "1 mHz" }),
         _ => Err(QuantityError::TooLarge { text, most: "1000 GHz" }),

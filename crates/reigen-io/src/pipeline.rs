@@ -26,7 +26,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// How many pieces make a batch.
-const PIECES: usize = 8;
+const PIECES: usize = 64;
 
 /// Which form of a reader does the work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

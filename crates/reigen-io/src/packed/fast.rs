@@ -47,7 +47,7 @@ fn read_word<'a>(reader: &mut Reader<'a>, first: usize, text: &'a [u8; 8], patte
         let within = different.trailing_zeros() as usize / 8 / width;
         let next = (within + 1) * width;
         let Some(now) = text.get(within * width..next) else { break };
-        reader.sample(first + within, now);
+        reader.change(first + within, now);
         let shown = repeated(now);
         pattern = Some(shown);
         different = (word ^ shown) & u64::MAX.checked_shl(8 * next as u32).unwrap_or(0);

@@ -137,9 +137,14 @@ impl<'a> Reader<'a> {
     /// Takes the sample that is so many after the first.
     #[inline]
     fn sample(&mut self, number: usize, now: &'a [u8]) {
-        if self.last == Some(now) {
-            return;
+        if self.last != Some(now) {
+            self.change(number, now);
         }
+    }
+
+    /// Takes a sample that is another than the one before.
+    #[inline]
+    fn change(&mut self, number: usize, now: &'a [u8]) {
         let time = Nanos(self.first + number as u64);
         for (place, byte) in now.iter().enumerate() {
             let before = self.last.and_then(|last| last.get(place));
