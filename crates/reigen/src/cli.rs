@@ -43,7 +43,7 @@ pub(crate) struct RunArguments {
     #[arg(long, value_name = "FILE.csv|.jsonl")]
     pub(crate) events: Option<PathBuf>,
     /// Hold the counts against what really happened, as `simulate` told it; exit code 1 where they differ
-    #[arg(long, value_name = "FILE.json")]
+    #[arg(long, value_name = "FILE.json", conflicts_with_all = ["from", "to"])]
     pub(crate) truth: Option<PathBuf>,
     /// Count from this time on, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]

@@ -131,12 +131,11 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
 
 /// Works a station over a recording.
 pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Wanted<'_>) -> Result<Outcome, Failure> {
-    let Plan { mut engine, signals } = compile(&file.station, recording.lines())
+    let Plan { mut engine, signals, names: line_names } = compile(&file.station, recording.lines())
         .map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
     let stretch = Stretch::new(&recording, wanted)?;
     let mut lines = recording.select(&signals, &[]);
     recording.count_within(stretch.from, stretch.to);
-    let line_names = line_names(&file.station, &recording, &signals);
     let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
     if watchers.events.is_some() {
         engine.remember();
@@ -186,24 +185,6 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
         findings,
         judgements,
     })
-}
-
-/// For each signal that is wanted, the name that the station gives its line.
-fn line_names(station: &Station, recording: &Recording, signals: &[usize]) -> Vec<String> {
-    let lines = station.points.iter().filter_map(|point| point.kind.line());
-    let ends = |whole: &str, name: &str| whole == name || whole.ends_with(&format!(".{name}"));
-    signals
-        .iter()
-        .map(|&signal| {
-            let named = lines.clone().find(|line| {
-                let fits = |recorded: &&reigen_core::lines::RecordedLine| {
-                    recorded.signal == signal && recorded.kind == reigen_core::lines::LineKind::Level
-                };
-                recording.lines().iter().filter(fits).any(|recorded| ends(&recorded.name, &line.name))
-            });
-            named.map(|line| line.name.clone()).unwrap_or_default()
-        })
-        .collect()
 }
 
 /// The part of the recording that counts.

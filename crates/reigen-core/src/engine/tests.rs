@@ -51,7 +51,7 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
     let recorded: Vec<RecordedLine> = (0..lines.len())
         .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
         .collect();
-    let Plan { mut engine, signals } = compile(&station, &recorded).unwrap();
+    let Plan { mut engine, signals, .. } = compile(&station, &recorded).unwrap();
     engine.remember();
     let mut columns = LineColumns::new(signals.len(), 0);
     for (column, &signal) in signals.iter().enumerate() {

@@ -18,6 +18,8 @@ pub struct Plan {
     pub engine: Engine,
     /// The recording's signals that the engine reads, in the order of its lines.
     pub signals: Vec<usize>,
+    /// For each of them the name that the station gives its line.
+    pub names: Vec<String>,
 }
 
 /// Binds a station to a recording's lines and compiles it.
@@ -26,7 +28,7 @@ pub struct Plan {
 /// Every line that the recording does not have, or has more than one of, or that has no two levels.
 pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec<StationError>> {
     let mut errors = Vec::new();
-    let mut signals = Vec::new();
+    let (mut signals, mut names) = (Vec::new(), Vec::new());
     let mut lines = HashMap::new();
     for line in station.points.iter().filter_map(|point| point.kind.line()) {
         match find_line(line, recorded) {
@@ -34,6 +36,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec
                 let number = signals.iter().position(|&known| known == signal).unwrap_or(signals.len());
                 if number == signals.len() {
                     signals.push(signal);
+                    names.push(line.name.clone());
                 }
                 lines.insert(line.name.clone(), number);
             }
@@ -44,7 +47,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec
         return Err(errors);
     }
     let branches = branches(station).into_iter().map(|members| compile_branch(station, &members, &lines)).collect();
-    Ok(Plan { engine: Engine::new(branches), signals })
+    Ok(Plan { engine: Engine::new(branches), signals, names })
 }
 
 /// The signal of a line's name: a whole name, or the end of one after a dot.

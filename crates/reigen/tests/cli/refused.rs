@@ -78,6 +78,7 @@ fn a_command_line_is_refused_before_any_work() {
         "--from 20s",
         "--from -1s",
         "--from 3s --to 2s",
+        "--from 3s --truth truth.json",
     ] {
         let run = place.reigen(&format!("run station.toml recording.vcd {options}"));
         assert_eq!(run.code, 2, "{options}");
