@@ -27,12 +27,32 @@ pub struct Finding {
     pub message: String,
     /// What to do about it.
     pub remedy: String,
+    /// The sum that it rests on, with its numbers.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sum: Option<String>,
 }
 
 impl Finding {
     /// A note; see [`Finding`] for the parts.
     pub fn note(code: &'static str, subject: &str, message: String, remedy: &str) -> Self {
-        Self { code, severity: Severity::Note, subject: subject.to_owned(), message, remedy: remedy.to_owned() }
+        Self {
+            code,
+            severity: Severity::Note,
+            subject: subject.to_owned(),
+            message,
+            remedy: remedy.to_owned(),
+            sum: None,
+        }
+    }
+
+    /// An error; see [`Finding`] for the parts.
+    pub fn error(code: &'static str, subject: &str, message: String, remedy: &str) -> Self {
+        Self { severity: Severity::Error, ..Self::note(code, subject, message, remedy) }
+    }
+
+    /// The finding with the sum that it rests on.
+    pub fn with_sum(self, sum: String) -> Self {
+        Self { sum: Some(sum), ..self }
     }
 
     /// A warning; see [`Finding`] for the parts.

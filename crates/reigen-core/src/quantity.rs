@@ -37,11 +37,21 @@ pub enum QuantityError {
         /// What stood there.
         text: String,
     },
-    /// A time without its unit.
-    #[error("`{text}` has no unit: is it `{text} ms` or `{text} us`?")]
+    /// A number without its unit, where it could be either of two.
+    #[error("`{text}` has no unit: is it `{text} {}` or `{text} {}`?", .units.0, .units.1)]
     NoUnit {
         /// What stood there.
         text: String,
+        /// Two units that it could have.
+        units: (&'static str, &'static str),
+    },
+    /// A value that must be more than zero.
+    #[error("`{text}` is not above zero, as a {kind} must be")]
+    NotAboveZero {
+        /// What stood there.
+        text: String,
+        /// What is wanted.
+        kind: &'static str,
     },
     /// A unit that does not belong to the kind of value.
     #[error("`{unit}` is no unit of {kind}: it is {}", list(known))]
@@ -218,7 +228,7 @@ fn parse_time_up_to(text: &str, most: Nanos, most_text: &'static str) -> Result<
     let (number, unit) = split(text)?;
     let text = text.trim().to_owned();
     if unit.is_empty() {
-        return Err(QuantityError::NoUnit { text });
+        return Err(QuantityError::NoUnit { text, units: ("ms", "us") });
     }
     let Some((_, power, factor)) = TIME_UNITS.iter().find(|(name, _, _)| *name == unit) else {
         return Err(unknown_unit(unit, "time", &TIME_UNITS.map(|(name, _, _)| name)));

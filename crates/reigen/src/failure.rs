@@ -1,6 +1,7 @@
 //! Errors in a person's words: the one place where they are put together.
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::OutputError;
@@ -20,6 +21,8 @@ pub(crate) enum Failure {
     Output(OutputError),
     /// Options that contradict each other or the recording.
     Usage { message: String, help: String },
+    /// A sum that cannot be worked.
+    Sum(SizingError),
     /// Standard output took no more.
     Print(io::Error),
 }
@@ -33,6 +36,12 @@ impl From<RecordingError> for Failure {
 impl From<OutputError> for Failure {
     fn from(error: OutputError) -> Self {
         Self::Output(error)
+    }
+}
+
+impl From<SizingError> for Failure {
+    fn from(error: SizingError) -> Self {
+        Self::Sum(error)
     }
 }
 
@@ -70,6 +79,7 @@ impl Failure {
             Self::Recording(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
             Self::Output(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
             Self::Usage { message, help } => titled(renderer, message, Some(help)),
+            Self::Sum(error) => titled(renderer, &error.to_string(), None),
             Self::Print(error) => titled(renderer, &format!("cannot write the result: {error}"), None),
         }
     }

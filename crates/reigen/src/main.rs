@@ -28,6 +28,8 @@ fn main() -> ExitCode {
     let cli = cli::Cli::parse();
     let mut out = print::Out::standard();
     let done = match &cli.command {
+        cli::Command::Check(arguments) => commands::check::run(arguments, &mut out),
+        cli::Command::Size(arguments) => commands::size::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),

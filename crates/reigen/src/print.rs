@@ -27,6 +27,12 @@ impl Out {
         Ok(writeln!(self.writer, "{}", text.as_ref())?)
     }
 
+    /// Writes a value as JSON.
+    pub(crate) fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
+        let text = serde_json::to_string_pretty(value).map_err(io::Error::from)?;
+        self.line(text)
+    }
+
     /// Where to write anything else.
     pub(crate) fn writer(&mut self) -> &mut Box<dyn Write> {
         &mut self.writer

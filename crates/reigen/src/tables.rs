@@ -6,9 +6,12 @@ use crate::replay::Outcome;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
+use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
 use reigen_core::time::seconds_short;
+use reigen_core::units::Volts;
+use reigen_core::wiring::Checked;
 
 /// Prints everything that came of a run.
 pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
@@ -68,15 +71,91 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
         let [counted, really] = counts;
         table.add_row([name.clone(), counted, really, judgement.source.clone()]);
     }
-    if let Some(source) = table.column_mut(3) {
-        source.set_cell_alignment(CellAlignment::Left);
-    }
+    left(&mut table, 3);
     out.line("")?;
     out.line(table.trim_fmt())?;
     for (name, judgement) in &outcome.judgements {
         for difference in &judgement.differences {
             out.line(format!("   {name}: {difference}"))?;
         }
+    }
+    Ok(())
+}
+
+/// A wiring check: findings, then the terminals to wire from.
+pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out) -> Result<(), Failure> {
+    if let Some(title) = title {
+        out.line(title)?;
+    }
+    print_findings(&checked.findings, out)?;
+    let count = |severity| checked.findings.iter().filter(|finding| finding.severity == severity).count() as u64;
+    out.line("")?;
+    out.line(match count(Severity::Error) + count(Severity::Warning) {
+        0 => "nothing is wrong with the wiring, as far as the station file tells it".to_owned(),
+        _ => format!("{}, {}", counted(count(Severity::Error), "error"), counted(count(Severity::Warning), "warning")),
+    })?;
+    if checked.terminals.is_empty() {
+        return Ok(());
+    }
+    let mut terminals =
+        table(&["terminal", "wire", "point", "cable", "sensor or load", "actuated", "resting", "finding"]);
+    for row in &checked.terminals {
+        let text = |text: &Option<String>| text.clone().unwrap_or_default();
+        // A terminal is measured to a hundredth of a volt at best.
+        let shown = |Volts(level): Volts| Volts((level * 100.0).round() / 100.0).to_string();
+        let level = |level: Option<Volts>| level.map_or(String::new(), shown);
+        let actuated = match (row.actuated_v, row.actuated_high) {
+            (Some(level), Some(high)) => format!("{} {}", if high { "high" } else { "low" }, shown(level)),
+            _ => String::new(),
+        };
+        let wire = match (&row.wire, &row.point) {
+            (None, None) => "unused".to_owned(),
+            (wire, _) => text(wire),
+        };
+        terminals.add_row([
+            row.terminal.clone(),
+            wire,
+            text(&row.point),
+            row.cable_m.map_or(String::new(), |cable| cable.to_string()),
+            text(&row.sensor),
+            actuated,
+            level(row.resting_v),
+            row.findings.join(", "),
+        ]);
+    }
+    for column in [1, 2, 4, 7] {
+        left(&mut terminals, column);
+    }
+    out.line("")?;
+    out.line(terminals.trim_fmt())
+}
+
+/// Sets a column to the left, as words stand.
+fn left(table: &mut Table, column: usize) {
+    if let Some(column) = table.column_mut(column) {
+        column.set_cell_alignment(CellAlignment::Left);
+    }
+}
+
+/// A sum: what was given, what came of it, and by which formula.
+pub(crate) fn print_sum(worked: &Worked, out: &mut Out) -> Result<(), Failure> {
+    let mut values = table(&["given", ""]);
+    for value in &worked.given {
+        values.add_row([value.label.clone(), value.amount.to_string()]);
+    }
+    out.line(values.trim_fmt())?;
+    let mut values = table(&["found", ""]);
+    for value in &worked.found {
+        values.add_row([value.label.clone(), value.amount.to_string()]);
+    }
+    out.line("")?;
+    out.line(values.trim_fmt())?;
+    out.line("")?;
+    for formula in &worked.formulas {
+        out.line(format!("by {formula}"))?;
+    }
+    for note in &worked.notes {
+        out.line(format!("→ {note}"))?;
     }
     Ok(())
 }
@@ -94,6 +173,9 @@ fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
         };
         let word = if out.colour() { format!("{colour}{word}\x1b[0m") } else { word.to_owned() };
         out.line(format!("{word}: {}: {} [{}]", finding.subject, finding.message, finding.code))?;
+        if let Some(sum) = &finding.sum {
+            out.line(format!("   = {sum}"))?;
+        }
         out.line(format!("   → {}", finding.remedy))?;
     }
     Ok(())

@@ -17,6 +17,15 @@ pub enum Asserted {
     Low,
 }
 
+impl std::fmt::Display for Contact {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        formatter.write_str(match self {
+            Contact::NormallyOpen => "NO",
+            Contact::NormallyClosed => "NC",
+        })
+    }
+}
+
 /// Which way a contact works.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Contact {

@@ -7,6 +7,8 @@ use crate::logic::expression::Span;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, LineName, PointKind, StationErrorKind};
+use crate::units::{Metres, Seconds, Speed};
+use crate::wiring::connection::{PartsTable, ReadAs, Wired};
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -20,6 +22,14 @@ pub struct InputTable {
     #[serde(default)]
     contact: ContactWord,
     debounce: Option<Spanned<DebounceTable>>,
+    sensor: Option<Spanned<String>>,
+    terminal: Option<Spanned<String>>,
+    #[serde(default)]
+    cable: Metres,
+    #[serde(default)]
+    wiring: PartsTable,
+    fastest: Option<Speed>,
+    shortest_pulse: Option<Seconds>,
 }
 
 #[derive(Debug, Clone, Copy, Default, Deserialize)]
@@ -30,12 +40,22 @@ enum AssertedWord {
     Low,
 }
 
+/// `contact` as it stands in the file.
 #[derive(Debug, Clone, Copy, Default, Deserialize)]
 #[serde(rename_all = "UPPERCASE")]
-enum ContactWord {
+pub(crate) enum ContactWord {
     #[default]
     No,
     Nc,
+}
+
+impl From<ContactWord> for Contact {
+    fn from(word: ContactWord) -> Self {
+        match word {
+            ContactWord::No => Contact::NormallyOpen,
+            ContactWord::Nc => Contact::NormallyClosed,
+        }
+    }
 }
 
 /// `debounce = { … }` as it stands in the file.
@@ -99,11 +119,18 @@ impl PointTable for InputTable {
             AssertedWord::High => Asserted::High,
             AssertedWord::Low => Asserted::Low,
         };
-        let contact = match self.contact {
-            ContactWord::No => Contact::NormallyOpen,
-            ContactWord::Nc => Contact::NormallyClosed,
+        let (line, debounce, contact) = (line?, debounce?, Contact::from(self.contact));
+        let wired = Wired {
+            sensor: self.sensor,
+            terminal: self.terminal,
+            cable: self.cable,
+            parts: self.wiring,
+            fastest: self.fastest,
+            shortest_pulse: self.shortest_pulse,
+            read_as: ReadAs::Input { line: line.name.clone(), asserted, contact, debounce: debounce.times() },
+            load: None,
         };
-        Some(Box::new(InputPoint { line: line?, on_while_high: on_while_high(asserted, contact), debounce: debounce? }))
+        Some(Box::new(InputPoint { line, on_while_high: on_while_high(asserted, contact), debounce, wired }))
     }
 }
 
@@ -113,6 +140,7 @@ struct InputPoint {
     line: LineName,
     on_while_high: bool,
     debounce: Settings,
+    wired: Wired,
 }
 
 impl PointKind for InputPoint {
@@ -122,6 +150,10 @@ impl PointKind for InputPoint {
 
     fn fields(&self) -> &'static [Field] {
         &[Field { name: "", column: FieldColumn::Bit(0) }]
+    }
+
+    fn wired(&self) -> Option<&Wired> {
+        Some(&self.wired)
     }
 
     fn line(&self) -> Option<&LineName> {

@@ -112,6 +112,10 @@ impl PointKind for CounterPoint {
         [Some(&self.up), self.reset.as_ref()].into_iter().flatten().collect()
     }
 
+    fn counted(&self) -> Vec<&BitExpression> {
+        vec![&self.up]
+    }
+
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
         let up = branch.counted(&self.up);
         let reset = self.reset.as_ref().map(|reset| branch.settled(reset));

@@ -5,6 +5,8 @@ use crate::engine::{Block, Shape};
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
 use crate::station::{BitExpression, Field, FieldColumn, PointKind};
+use crate::units::Metres;
+use crate::wiring::connection::{Load, ReadAs, Wired};
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -13,11 +15,22 @@ use toml::Spanned;
 #[serde(deny_unknown_fields)]
 pub struct OutputTable {
     when: Spanned<String>,
+    terminal: Option<Spanned<String>>,
+    #[serde(default)]
+    cable: Metres,
+    load: Option<Load>,
 }
 
 impl PointTable for OutputTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
-        Some(Box::new(OutputPoint { when: builder.expression(&self.when)? }))
+        let wired = Wired {
+            terminal: self.terminal,
+            cable: self.cable,
+            load: self.load,
+            read_as: ReadAs::Output,
+            ..Wired::default()
+        };
+        Some(Box::new(OutputPoint { when: builder.expression(&self.when)?, wired }))
     }
 }
 
@@ -25,6 +38,7 @@ impl PointTable for OutputTable {
 #[derive(Debug)]
 struct OutputPoint {
     when: BitExpression,
+    wired: Wired,
 }
 
 impl PointKind for OutputPoint {
@@ -38,6 +52,10 @@ impl PointKind for OutputPoint {
 
     fn expressions(&self) -> Vec<&BitExpression> {
         vec![&self.when]
+    }
+
+    fn wired(&self) -> Option<&Wired> {
+        Some(&self.wired)
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {

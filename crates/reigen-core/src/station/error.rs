@@ -1,7 +1,8 @@
 //! What can be wrong with a station, and where.
 
 use crate::logic::expression::{ExpressionErrorKind, Span};
-use crate::names::list;
+use crate::names::{list, nearest};
+use std::fmt::Display;
 use thiserror::Error;
 
 /// Something wrong with a station file, and its place there.
@@ -31,6 +32,24 @@ pub enum StationErrorKind {
         near: Option<String>,
         /// All known ones.
         known: Vec<String>,
+    },
+    /// Two bounds of which the lower is not the lower.
+    #[error("the two values of {what} are the wrong way round: {low} is not below {high}")]
+    WrongWayRound {
+        /// What they bound.
+        what: &'static str,
+        /// What should be the lower.
+        low: String,
+        /// What should be the higher.
+        high: String,
+    },
+    /// A terminal's name that several cards have.
+    #[error("the terminal `{name}` is on more than one card: {}", list(&.fits.iter().map(String::as_str).collect::<Vec<_>>()))]
+    AmbiguousTerminal {
+        /// The name in the station.
+        name: String,
+        /// The full names that it fits.
+        fits: Vec<String>,
     },
     /// A key that must be there is not.
     #[error("the key `{0}` is missing")]
@@ -128,6 +147,17 @@ pub enum StationErrorKind {
 }
 
 impl StationErrorKind {
+    /// A name that is not among the known ones.
+    pub fn unknown(what: &'static str, found: &str, known: Vec<String>) -> Self {
+        let near = nearest(found, known.iter().map(String::as_str)).map(str::to_owned);
+        Self::Unknown { what, found: found.to_owned(), near, known }
+    }
+
+    /// Two bounds of which the lower is not the lower.
+    pub fn wrong_way_round(what: &'static str, low: impl Display, high: impl Display) -> Self {
+        Self::WrongWayRound { what, low: low.to_string(), high: high.to_string() }
+    }
+
     /// What to do about it.
     pub fn help(&self) -> Option<String> {
         Some(match self {
@@ -159,6 +189,8 @@ impl StationErrorKind {
             Self::UnknownLine { some, .. } if !some.is_empty() => {
                 format!("the recording has {}", list(&some.iter().map(String::as_str).collect::<Vec<_>>()))
             }
+            Self::WrongWayRound { .. } => "swap them".into(),
+            Self::AmbiguousTerminal { .. } => "write the card's name before it, with a dot".into(),
             Self::AmbiguousLine { .. } => "write the whole name of the one you mean".into(),
             Self::NotTwoLevels { remedy, .. } => remedy.clone(),
             _ => return None,

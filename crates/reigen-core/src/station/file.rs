@@ -4,6 +4,10 @@ use super::builder::{Builder, PointTable};
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::logic::expression::{Expression, ExpressionErrorKind, Reference, Span, Type, check};
 use crate::names::{is_point_name, nearest};
+use crate::wiring::card::CardTable;
+use crate::wiring::connection::WiredTable;
+use crate::wiring::sensor::SensorTable;
+use crate::wiring::{self, Wiring};
 use indexmap::IndexMap;
 use serde::Deserialize;
 use toml::Spanned;
@@ -20,15 +24,23 @@ macro_rules! point_kinds {
         #[serde(deny_unknown_fields)]
         struct File {
             title: Option<String>,
+            #[serde(default = "IndexMap::new")]
+            sensor: Tables<SensorTable>,
+            #[serde(default = "IndexMap::new")]
+            card: Tables<CardTable>,
+            #[serde(default = "IndexMap::new")]
+            wired: Tables<WiredTable>,
             $(#[serde(default = "IndexMap::new")] $word: Tables<$table>,)+
         }
 
         impl File {
-            /// All points that can be built.
-            fn points(self, builder: &mut Builder<'_>) -> Vec<Point> {
+            /// All points that can be built, and the electrical data.
+            fn build(self, builder: &mut Builder<'_>) -> Station {
+                let wiring = build_wiring(self.sensor, self.card, self.wired, builder);
                 let mut points = Vec::new();
                 $(build_all(self.$word, builder, &mut points);)+
-                points
+                points.sort_by_key(|point| point.span.start);
+                Station { title: self.title, points, wiring }
             }
         }
     };
@@ -40,13 +52,40 @@ point_kinds! {
     output: crate::logic::table::OutputTable,
 }
 
+/// The electrical data of the file.
+fn build_wiring(
+    sensors: Tables<SensorTable>,
+    cards: Tables<CardTable>,
+    unread: Tables<WiredTable>,
+    builder: &mut Builder<'_>,
+) -> Wiring {
+    let mut wiring = Wiring::default();
+    for (name, table) in sensors {
+        let name = checked_name(name, builder);
+        wiring.sensors.push(table.into_inner().build(name, builder));
+    }
+    for (name, table) in cards {
+        let name = checked_name(name, builder);
+        wiring.cards.push(table.into_inner().build(name, builder));
+    }
+    for (name, table) in unread {
+        let name = checked_name(name, builder);
+        wiring.unread.push((name, table.into_inner().into()));
+    }
+    wiring
+}
+
+fn checked_name(name: Spanned<String>, builder: &mut Builder<'_>) -> String {
+    if !is_point_name(name.get_ref()) {
+        builder.refuse(name.span(), StationErrorKind::BadName(name.get_ref().clone()));
+    }
+    name.into_inner()
+}
+
 fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points: &mut Vec<Point>) {
     for (name, table) in tables {
         let span = name.span();
-        let name = name.into_inner();
-        if !is_point_name(&name) {
-            builder.refuse(span.clone(), StationErrorKind::BadName(name.clone()));
-        }
+        let name = checked_name(name, builder);
         if let Some(kind) = table.into_inner().build(builder) {
             points.push(Point { name, span, kind });
         }
@@ -60,17 +99,15 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
-    let title = file.title.clone();
     let mut builder = Builder::new(source);
-    let mut points = file.points(&mut builder);
-    points.sort_by_key(|point| point.span.start);
-    if points.is_empty() && builder.errors.is_empty() {
+    let station = file.build(&mut builder);
+    if station.points.is_empty() && builder.errors.is_empty() {
         builder.refuse(0..0, StationErrorKind::NoPoints);
     }
-    let station = Station { title, points };
     if builder.errors.is_empty() {
         check_names(&station, &mut builder);
         check_expressions(&station, &mut builder);
+        wiring::check_names(&station, &mut builder);
     }
     if builder.errors.is_empty() {
         super::plan::check_loops(&station, &mut builder);

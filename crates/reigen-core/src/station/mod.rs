@@ -16,6 +16,8 @@ pub use file::{KINDS, parse};
 
 use crate::engine::{Block, Shape};
 use crate::logic::expression::{Expression, Reference, Span, Type};
+use crate::wiring::Wiring;
+use crate::wiring::connection::Wired;
 use std::fmt::Debug;
 
 /// A whole station.
@@ -25,6 +27,8 @@ pub struct Station {
     pub title: Option<String>,
     /// Its points, in the order of the file.
     pub points: Vec<Point>,
+    /// The electrical data of sensors and cards.
+    pub wiring: Wiring,
 }
 
 /// One named thing of the station.
@@ -80,6 +84,16 @@ pub trait PointKind: Debug + Send + Sync {
     /// The expressions that it reads.
     fn expressions(&self) -> Vec<&BitExpression> {
         Vec::new()
+    }
+
+    /// The expressions among them whose edges it counts.
+    fn counted(&self) -> Vec<&BitExpression> {
+        Vec::new()
+    }
+
+    /// How it is wired, for the electrical check.
+    fn wired(&self) -> Option<&Wired> {
+        None
     }
 
     /// The line that it is wired to.

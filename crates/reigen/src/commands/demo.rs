@@ -1,7 +1,7 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
 use crate::cli::DemoArguments;
-use crate::commands::{run, simulate};
+use crate::commands::{check, run, simulate};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::{Outcome, StationFile, Wanted, replay};
@@ -18,9 +18,13 @@ const STATION: &str = include_str!("../../../../demo/station.toml");
 const SCENARIO: &str = include_str!("../../../../demo/scenario.toml");
 const SEED: u64 = 1;
 
-/// The line of the station that the walk mends, and what it puts in its place.
-const TOO_SHORT: &str = "debounce = { method = \"stable\", time = \"1 ms\" }";
-const LONG_ENOUGH: &str = "debounce = { method = \"stable\", time = \"25 ms\" }";
+/// What the walk mends in the station, and what it puts in its place, the wiring first.
+const WIRING: [(&str, &str); 3] = [
+    ("common = \"plus\"", "common = \"zero\""),
+    ("cable = \"3 m\"", "cable = \"3 m\"\nwiring = { supply = \"3.3 V\" }"),
+    ("filter = \"10 us\"", "filter = \"10 us\"\ntied_to_zero = [\"P7\"]"),
+];
+const DEBOUNCE: [(&str, &str); 1] = [("time = \"1 ms\"", "time = \"25 ms\"")];
 
 /// The ropewalk's recording and what really happened.
 struct Walk {
@@ -56,12 +60,23 @@ pub(crate) fn run(arguments: &DemoArguments, out: &mut Out) -> Result<(), Failur
 
 fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("A ropewalk lays rope and winds it onto spools: push buttons for start and stop, a guard door with a")?;
-    out.line("changeover contact, a Hall sensor that sees six magnets on the drum. Three things are wrong with it.")?;
-    out.line("\nFirst two minutes of it, made by a scenario, so that the truth is known:\n")?;
+    out.line("changeover contact, a Hall sensor that sees six magnets on the drum.")?;
+    out.line("\nBefore power goes on: will it work as it is wired?\n")?;
+    out.line("$ reigen check station.toml")?;
+    let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
+    check::print(&station, false, out)?;
+    out.line("\nThe doors' common goes to 0 V, the Hall sensor gets the board's own 3.3 V, the spare pin is tied:\n")?;
+    for (from, to) in WIRING {
+        out.line(format!("$ sed -i 's/{from}/{}/' station.toml", to.replace('\n', "\\n")))?;
+    }
+    out.line("$ reigen check station.toml")?;
+    let wired = mended(STATION, &WIRING);
+    let station = StationFile::parse("station.toml".to_owned(), wired.clone())?;
+    check::print(&station, false, out)?;
+    out.line("\nNow power goes on, and three more things are wrong. Two minutes of it, made by a scenario, so that the truth is known:\n")?;
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;
-    let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
     run::print(&station, &walk.run(&station, false)?, false, out)?;
     out.line("\nThe door's two sides disagreed, so `guard_disagrees` went on: one of them sticks. But did the")?;
     out.line("rest count right? The truth is known here, so it can be asked:\n")?;
@@ -73,9 +88,14 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("seen at speed. The magnet wants glue and the door switch a new spring; the debounce is mended here:\n")?;
     out.line("$ sed -i '/stop_button/,/debounce/ s/1 ms/25 ms/' station.toml")?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
-    let mended = StationFile::parse("station.toml".to_owned(), STATION.replacen(TOO_SHORT, LONG_ENOUGH, 1))?;
-    crate::tables::print_judgements(&walk.run(&mended, true)?, out)?;
+    let station = StationFile::parse("station.toml".to_owned(), mended(&wired, &DEBOUNCE))?;
+    crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
     out.line("\nTo try it yourself: reigen demo --into ropewalk")
+}
+
+/// The station with some of its words put right.
+fn mended(station: &str, pairs: &[(&str, &str)]) -> String {
+    pairs.iter().fold(station.to_owned(), |text, (from, to)| text.replacen(from, to, 1))
 }
 
 fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> {
@@ -104,5 +124,6 @@ fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> 
     }
     let shown = folder.display();
     out.line(format!("Written into {shown}: station.toml, scenario.toml, recording.vcd, truth.json. Go on with:\n"))?;
+    out.line(format!("  reigen check {shown}/station.toml"))?;
     out.line(format!("  reigen run {shown}/station.toml {shown}/recording.vcd"))
 }

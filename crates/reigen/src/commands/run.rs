@@ -35,9 +35,7 @@ pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &
     if !json {
         return tables::print(&station.station, outcome, out);
     }
-    let summary = Summary::new(&station.station, outcome);
-    let text = serde_json::to_string_pretty(&summary).map_err(std::io::Error::from)?;
-    out.line(text)
+    out.json(&Summary::new(&station.station, outcome))
 }
 
 /// Reads what really happened.

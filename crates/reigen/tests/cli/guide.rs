@@ -22,6 +22,11 @@ fn commands(page: &str) -> Vec<(String, String)> {
     found
 }
 
+/// The exit code of a command on the demo's files, in whose wiring there are mistakes.
+fn expected(arguments: &str) -> i32 {
+    i32::from(arguments.starts_with("check "))
+}
+
 #[test]
 fn every_command_does_what_the_page_says() {
     let root = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../.."));
@@ -37,7 +42,7 @@ fn every_command_does_what_the_page_says() {
         for (command, output) in commands {
             let Some(arguments) = command.strip_prefix("reigen ") else { continue };
             let said = place.reigen(arguments);
-            assert_eq!(said.code, 0, "{}: {command}\n{}", page.display(), said.stderr);
+            assert_eq!(said.code, expected(arguments), "{}: {command}\n{}", page.display(), said.stderr);
             if !output.is_empty() {
                 assert_eq!(said.stdout, output, "{}: {command}", page.display());
             }
@@ -50,7 +55,7 @@ fn every_command_does_what_the_page_says() {
 #[test]
 fn the_examples_of_every_help_run() {
     let mut run = 0;
-    for command in ["run", "simulate", "demo"] {
+    for command in ["check", "size", "run", "simulate", "demo"] {
         let place = Place::new();
         assert_eq!(place.reigen("demo --into ropewalk").code, 0);
         let help = place.reigen(&format!("{command} --help")).stdout;
@@ -60,7 +65,7 @@ fn the_examples_of_every_help_run() {
                 std::fs::remove_dir_all(place.path("ropewalk")).unwrap();
             }
             let said = place.reigen(example);
-            assert_eq!(said.code, 0, "{example}\n{}", said.stderr);
+            assert_eq!(said.code, expected(example), "{example}\n{}", said.stderr);
             run += 1;
         }
     }

@@ -2,11 +2,13 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod check;
 mod demo;
 mod guide;
 mod refused;
 mod run;
 mod simulate;
+mod size;
 mod support;
 
 #[test]

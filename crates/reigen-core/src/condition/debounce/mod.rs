@@ -46,6 +46,14 @@ pub enum Settings {
 }
 
 impl Settings {
+    /// Its times, where it has some.
+    pub fn times(self) -> Option<HoldTimes> {
+        match self {
+            Settings::Pass => None,
+            Settings::Stable(times) | Settings::Lockout(times) => Some(times),
+        }
+    }
+
     /// The running form of these settings.
     pub fn start(self) -> Box<dyn Debounce> {
         let none = Nanos(0);

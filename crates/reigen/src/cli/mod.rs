@@ -1,5 +1,7 @@
 //! The command line as it is typed.
 
+pub(crate) mod size;
+
 use clap::{Args, Parser, Subcommand};
 use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
@@ -16,9 +18,25 @@ pub(crate) struct Cli {
 /// What can be asked.
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    Check(CheckArguments),
+    Size(size::SizeArguments),
     Run(RunArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
+}
+
+/// Check a station's wiring before power goes on, and list its terminals; exit code 1 where something is wrong.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen check ropewalk/station.toml
+  reigen check ropewalk/station.toml --json")]
+pub(crate) struct CheckArguments {
+    /// The station file: sensors, cards, and which is wired to which
+    pub(crate) station: PathBuf,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
 }
 
 /// Apply a station file to a recording: clean inputs, counts, and what became of every edge.

@@ -1,0 +1,118 @@
+//! `rc`: a resistor and a capacitor before a switching input.
+
+use super::series::Series;
+use super::{SizingError, Worked, contradiction, needs};
+use crate::units::{Farads, Ohms, Seconds, Volts};
+
+/// What an RC filter is worked from.
+#[derive(Debug, Clone, Copy)]
+pub struct Rc {
+    /// Through which it charges.
+    pub resistance: Ohms,
+    /// The capacitor; without it, one is looked for.
+    pub capacitance: Option<Farads>,
+    /// Through which it discharges, where that is another.
+    pub discharge_resistance: Option<Ohms>,
+    /// What it charges to, and the two levels at which the input switches.
+    pub levels: Option<Levels>,
+    /// The bounce that it is to swallow.
+    pub bounce: Option<Seconds>,
+}
+
+/// A supply and the thresholds of a Schmitt input below it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Levels {
+    /// The supply.
+    pub supply: Volts,
+    /// The input goes high above this.
+    pub rise_at: Volts,
+    /// The input goes low below this.
+    pub fall_at: Volts,
+}
+
+impl Levels {
+    /// Levels that can be: 0 < fall < rise < supply.
+    ///
+    /// # Errors
+    /// Says which two are the wrong way round.
+    pub fn new(supply: Volts, rise_at: Volts, fall_at: Volts) -> Result<Self, SizingError> {
+        if fall_at >= rise_at {
+            return contradiction(format!(
+                "the thresholds are the wrong way round: it falls at {fall_at} and rises at {rise_at}, and must rise above where it falls"
+            ));
+        }
+        if rise_at >= supply {
+            return contradiction(format!("the supply of {supply} never reaches the upper threshold of {rise_at}"));
+        }
+        if fall_at.0 <= 0.0 {
+            return contradiction(format!("a threshold of {fall_at} is never passed on the way down to 0 V"));
+        }
+        Ok(Self { supply, rise_at, fall_at })
+    }
+
+    /// How many time constants it takes from 0 to the upper threshold: ln(V / (V − V↑)).
+    pub fn rise_constants(&self) -> f64 {
+        libm::log(self.supply.0 / (self.supply.0 - self.rise_at.0))
+    }
+
+    /// How many time constants it takes from the supply to the lower threshold: ln(V / V↓).
+    pub fn fall_constants(&self) -> f64 {
+        libm::log(self.supply.0 / self.fall_at.0)
+    }
+}
+
+/// First-order charging: v(t) = V·(1 − e^(−t/RC)), v(t) = V·e^(−t/RC) (any text on circuits).
+const FORMULAS: [&str; 3] = ["τ = R·C", "delay up = R·C·ln(V / (V − V↑))", "delay down = Rd·C·ln(V / V↓)"];
+
+impl Rc {
+    /// Time constant and delays, or the capacitor for a bounce.
+    ///
+    /// # Errors
+    /// Where neither a capacitor nor a bounce with its levels is given, or both.
+    pub fn work(&self) -> Result<Worked, SizingError> {
+        let mut worked = Worked::new("rc", &FORMULAS)
+            .given("resistance_ohm", "resistance", self.resistance)
+            .given_if("discharge_resistance_ohm", "discharge resistance", self.discharge_resistance)
+            .given_if("capacitance_f", "capacitance", self.capacitance)
+            .given_if("supply_v", "supply", self.levels.map(|levels| levels.supply))
+            .given_if("rise_at_v", "rises at", self.levels.map(|levels| levels.rise_at))
+            .given_if("fall_at_v", "falls at", self.levels.map(|levels| levels.fall_at))
+            .given_if("bounce_s", "bounce", self.bounce);
+        let capacitance = match (self.capacitance, self.bounce, self.levels) {
+            (Some(capacitance), None, _) => capacitance,
+            (None, Some(bounce), Some(levels)) => self.capacitor(bounce, &levels, &mut worked),
+            (Some(_), Some(_), _) => {
+                return contradiction("a capacitor and a bounce are both given: leave one out".to_owned());
+            }
+            (None, Some(_), None) => return needs("a bounce", "the supply and both thresholds too"),
+            (None, None, _) => return needs("rc", "a capacitance, or a bounce with supply and both thresholds"),
+        };
+        let discharge = self.discharge_resistance.unwrap_or(self.resistance);
+        worked.find("time_constant_s", "time constant", self.resistance * capacitance);
+        if discharge != self.resistance {
+            worked.find("discharge_time_constant_s", "time constant down", discharge * capacitance);
+        }
+        match self.levels {
+            Some(levels) => {
+                let up = Seconds((self.resistance * capacitance).0 * levels.rise_constants());
+                let down = Seconds((discharge * capacitance).0 * levels.fall_constants());
+                worked.find("delay_up_s", "delay up", up);
+                worked.find("delay_down_s", "delay down", down);
+                worked.note(format!("a pulse shorter than {} is lost", Seconds(up.0.min(down.0))));
+            }
+            None => worked.note("with the supply and both thresholds it tells the delays too"),
+        }
+        Ok(worked)
+    }
+
+    /// The capacitor whose delays are both no shorter than the bounce.
+    fn capacitor(&self, bounce: Seconds, levels: &Levels, worked: &mut Worked) -> Farads {
+        let discharge = self.discharge_resistance.unwrap_or(self.resistance);
+        let slowest = (self.resistance.0 * levels.rise_constants()).min(discharge.0 * levels.fall_constants());
+        let least = Farads(bounce.0 / slowest);
+        let chosen = Farads(Series::E6.above(least.0));
+        worked.find("least_capacitance_f", "least capacitance", least);
+        worked.find("capacitance_f", "next above in E6", chosen);
+        chosen
+    }
+}

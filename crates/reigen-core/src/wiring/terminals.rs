@@ -1,0 +1,98 @@
+//! The terminal list: what a person wires from.
+
+use super::connection::ReadAs;
+use super::{Circuit, Group, Wiring, levels, outputs};
+use crate::finding::Finding;
+use crate::units::{Metres, Volts};
+use serde::Serialize;
+
+/// A row of the terminal list.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct TerminalRow {
+    /// Card and terminal.
+    pub terminal: String,
+    /// The point there.
+    pub point: Option<String>,
+    /// The recording's name of the wire.
+    pub wire: Option<String>,
+    /// Its length in metres.
+    pub cable_m: Option<Metres>,
+    /// The kind of its sensor, or of its load.
+    pub sensor: Option<String>,
+    /// What stands there while the sensor is actuated or the output on, in volts.
+    pub actuated_v: Option<Volts>,
+    /// What stands there otherwise, in volts.
+    pub resting_v: Option<Volts>,
+    /// Which of the two is high.
+    pub actuated_high: Option<bool>,
+    /// The codes of the findings.
+    pub findings: Vec<&'static str>,
+}
+
+/// All terminals, in the order of the file; a wire that has none comes last.
+pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Finding]) -> Vec<TerminalRow> {
+    let mut rows = Vec::new();
+    for place in wiring.terminals() {
+        let terminal = format!("{}.{}", place.card.name, place.terminal);
+        let here = circuits.iter().filter(|circuit| {
+            circuit.place.is_some_and(|its| its.card.name == place.card.name && its.terminal == place.terminal)
+        });
+        let before = rows.len();
+        rows.extend(here.map(|circuit| row(circuit, &terminal, findings)));
+        if rows.len() == before {
+            let tied = match place.group {
+                Group::Input(group) if group.tied_to_zero.iter().any(|tied| tied == place.terminal) => Some("0 V"),
+                Group::Input(group) if group.tied_to_plus.iter().any(|tied| tied == place.terminal) => Some("plus"),
+                _ => None,
+            };
+            let findings = codes(&terminal, findings);
+            rows.push(TerminalRow {
+                terminal,
+                point: None,
+                wire: tied.map(|rail| format!("tied to {rail}")),
+                cable_m: None,
+                sensor: None,
+                actuated_v: None,
+                resting_v: None,
+                actuated_high: None,
+                findings,
+            });
+        }
+    }
+    rows
+}
+
+fn row(circuit: &Circuit<'_>, terminal: &str, findings: &[Finding]) -> TerminalRow {
+    let [actuated, resting] = match (&circuit.wired.read_as, circuit.place.map(|place| place.group)) {
+        (ReadAs::Input { contact, .. }, _) => levels::of(circuit).map_or([None; 2], |levels| levels.by_state(*contact)),
+        (ReadAs::Output, Some(Group::Output(group))) => [outputs::level(group), None],
+        _ => [None; 2],
+    };
+    let wire = match &circuit.wired.read_as {
+        ReadAs::Input { line, .. } => Some(line.clone()),
+        _ => None,
+    };
+    let load = circuit.wired.load.map(|load| load.kind.words().to_owned());
+    TerminalRow {
+        terminal: terminal.to_owned(),
+        point: Some(circuit.name.to_owned()),
+        wire,
+        cable_m: Some(circuit.wired.cable).filter(|cable| cable.0 > 0.0),
+        sensor: circuit.sensor.map(|sensor| sensor.name.clone()).or(load),
+        actuated_v: actuated,
+        resting_v: resting,
+        actuated_high: actuated.map(|level| levels::is_high(circuit, level)),
+        findings: codes(circuit.name, findings),
+    }
+}
+
+/// The codes of what was found for a subject, each once.
+fn codes(subject: &str, findings: &[Finding]) -> Vec<&'static str> {
+    let mut codes: Vec<&str> = Vec::new();
+    for finding in findings.iter().filter(|finding| finding.subject == subject) {
+        if !codes.contains(&finding.code) {
+            codes.push(finding.code);
+        }
+    }
+    codes
+}

@@ -1,0 +1,140 @@
+//! Times: pulses against filters, debounce and bounce.
+
+use super::Circuit;
+use super::connection::ReadAs;
+use super::sensor::{OutputKind, Sensor};
+use crate::finding::Finding;
+use crate::station::Station;
+use crate::units::{Hertz, Seconds};
+
+/// How fast the pulses of a circuit can get.
+struct Pulses {
+    frequency: Option<Hertz>,
+    /// The shortest stretch that must be seen.
+    shortest: Option<Seconds>,
+    /// How the figures came about.
+    sum: String,
+    quadrature: bool,
+}
+
+impl Pulses {
+    fn of(circuit: &Circuit<'_>) -> Self {
+        let sensor = circuit.sensor;
+        let pulses_per_rev = sensor.and_then(|sensor| sensor.pulses_per_rev).unwrap_or(1.0);
+        let share = sensor.map_or(0.5, |sensor| sensor.pulse_share);
+        let quadrature = sensor.is_some_and(|sensor| sensor.quadrature);
+        let frequency = circuit.wired.fastest.map(|speed| speed.pulses(pulses_per_rev));
+        // Two channels a quarter of a period apart must be told apart too.
+        let part = if quadrature { 0.25 } else { share };
+        let by_speed = frequency.map(|frequency| Seconds(part / frequency.0));
+        let hold = sensor.and_then(|sensor| sensor.shortest_hold);
+        let stated = circuit.wired.shortest_pulse;
+        let shortest =
+            [by_speed, hold, stated].into_iter().flatten().reduce(|one, other| if one < other { one } else { other });
+        let sum = match (circuit.wired.fastest, frequency, by_speed) {
+            (Some(speed), Some(frequency), Some(time)) if shortest == by_speed => {
+                let times = if pulses_per_rev == 1.0 {
+                    String::new()
+                } else {
+                    format!(" × {pulses_per_rev} pulses a revolution")
+                };
+                format!("{speed}{times} = {frequency}, so {time} from edge to edge")
+            }
+            _ => shortest.map_or(String::new(), |time| format!("the shortest pulse is {time}")),
+        };
+        Self { frequency, shortest, sum, quadrature }
+    }
+}
+
+/// Checks one circuit's times.
+pub(super) fn check(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec<Finding>) {
+    let pulses = Pulses::of(circuit);
+    check_filter(circuit, &pulses, findings);
+    check_sensor(circuit, &pulses, findings);
+    check_debounce(circuit, &pulses, findings);
+    check_counted(circuit, station, findings);
+}
+
+/// Pulses that the terminal does not let through.
+fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Finding>) {
+    let Some((_, group)) = circuit.inputs() else { return };
+    let code = |plain: &'static str| if pulses.quadrature { "encoder-too-fast" } else { plain };
+    if let (Some(filter), Some(shortest)) = (group.filter, pulses.shortest)
+        && shortest <= filter
+    {
+        let message = format!("pulses of {shortest} do not come through a filter of {filter}");
+        let sum = format!("{}; {shortest} ≤ {filter}", pulses.sum);
+        let remedy = format!("set the filter below {shortest}, or take a fast terminal");
+        findings.push(Finding::error(code("filter-too-slow"), circuit.name, message, &remedy).with_sum(sum));
+    }
+    if let (Some(most), Some(frequency)) = (group.highest_frequency, pulses.frequency)
+        && frequency > most
+    {
+        let message = format!("{frequency} come to a terminal that takes {most}");
+        let sum = format!("{}; {frequency} > {most}", pulses.sum);
+        let remedy = format!("take a terminal for {frequency} or more, or fewer pulses a revolution");
+        findings.push(Finding::error(code("frequency-too-high"), circuit.name, message, &remedy).with_sum(sum));
+    }
+}
+
+/// Pulses that the sensor itself does not follow.
+fn check_sensor(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Finding>) {
+    let most = circuit.sensor.and_then(|sensor| sensor.highest_frequency);
+    if let (Some(most), Some(frequency)) = (most, pulses.frequency)
+        && frequency > most
+    {
+        let message = format!("the sensor follows {most}, and {frequency} are wanted of it");
+        let remedy = format!("a sensor for {frequency} or more, or fewer marks");
+        let sum = format!("{}; {frequency} > {most}", pulses.sum);
+        findings.push(Finding::error("sensor-too-slow", circuit.name, message, &remedy).with_sum(sum));
+    }
+}
+
+/// A debounce that swallows pulses, or that is shorter than the bounce.
+fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Finding>) {
+    let ReadAs::Input { debounce: Some(times), .. } = &circuit.wired.read_as else { return };
+    let [shorter, longer] =
+        [times.on.0.min(times.off.0), times.on.0.max(times.off.0)].map(|time| Seconds(time as f64 / 1e9));
+    if let Some(shortest) = pulses.shortest.filter(|shortest| *shortest < longer) {
+        let touch = circuit.sensor.is_some_and(|sensor| sensor.output == OutputKind::Touch);
+        let code = if touch { "touch-hold-too-short" } else { "debounce-too-long" };
+        let message = format!("a debounce of {longer} swallows pulses of {shortest}");
+        let sum = format!("{}; {shortest} < {longer}", pulses.sum);
+        findings.push(
+            Finding::error(code, circuit.name, message, &format!("a debounce of {shortest} or less")).with_sum(sum),
+        );
+    }
+    if let Some(bounce) = circuit.sensor.and_then(|sensor| sensor.bounce).filter(|bounce| *bounce > shorter) {
+        let message = format!("the sensor bounces for up to {bounce}, and the debounce is {shorter}");
+        let sum = format!("{shorter} < {bounce}: one actuation can count several times");
+        let remedy = format!("a debounce of {bounce} or more");
+        findings.push(Finding::warning("debounce-too-short", circuit.name, message, &remedy).with_sum(sum));
+    }
+}
+
+/// A contact that is counted as it bounces.
+fn check_counted(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec<Finding>) {
+    let ReadAs::Input { debounce: None, .. } = &circuit.wired.read_as else { return };
+    let Some(sensor) = circuit.sensor.filter(|sensor| sensor.output.is_mechanical()) else { return };
+    let counter = station
+        .points
+        .iter()
+        .find(|point| point.kind.counted().iter().any(|bit| bit.points().any(|name| name == circuit.name)));
+    let Some(counter) = counter else { return };
+    if hidden_by_filter(circuit, sensor) {
+        return;
+    }
+    // What a contact bounces where nothing is said; a good button's figure.
+    let usual = Seconds(0.005);
+    let bounce = sensor.bounce.unwrap_or(usual);
+    let message = format!("`{}` counts a contact that bounces, without debounce", counter.name);
+    let sum = format!("{} may bounce for {bounce}, and each bounce counts", sensor.output.words());
+    let remedy = format!("debounce = {{ method = \"stable\", time = \"{}\" }}", bounce * 1.5);
+    findings.push(Finding::warning("contact-not-debounced", circuit.name, message, &remedy).with_sum(sum));
+}
+
+/// Whether the card's own filter outlasts the bounce.
+fn hidden_by_filter(circuit: &Circuit<'_>, sensor: &Sensor) -> bool {
+    let filter = circuit.inputs().and_then(|(_, group)| group.filter);
+    matches!((filter, sensor.bounce), (Some(filter), Some(bounce)) if filter >= bounce)
+}
