@@ -70,7 +70,7 @@ fn debounced(bencher: Bencher<'_, '_>, settings: Settings, edges: &[Nanos]) {
             changes += output.len() as u64;
         }
         assert_eq!(changes, ledger.account.accepted);
-        assert!(ledger.account.balances(method.pending() + method.surely_bounce()));
+        assert!(ledger.account.balances(method.pending() + method.surely().bounce));
     });
 }
 

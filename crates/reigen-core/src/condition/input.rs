@@ -1,6 +1,6 @@
 //! `input`: a line with its polarity and its debounce.
 
-use super::debounce::{Debounce, Ledger, Settings};
+use super::debounce::{Debounce, Ledger, Read, ReadingTimes, Settings};
 use crate::column::CountColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::event::{Happening, What};
@@ -41,6 +41,17 @@ pub fn on_while_high(asserted: Asserted, contact: Contact) -> bool {
     (asserted == Asserted::High) == (contact == Contact::NormallyOpen)
 }
 
+/// What an input makes of its line.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct InputSettings {
+    /// Whether it is on while the line is high.
+    pub on_while_high: bool,
+    /// When the line is read, where it is not seen all the time.
+    pub scan: Option<ReadingTimes>,
+    /// Its debounce.
+    pub debounce: Settings,
+}
+
 /// The running form of an input.
 pub struct Input {
     line: String,
@@ -53,14 +64,22 @@ pub struct Input {
 
 impl Input {
     /// An input on `source`, which the station calls `line`.
-    pub fn new(line: String, source: BitSource, on_while_high: bool, debounce: Settings) -> Self {
-        Self { line, source, on_while_high, debounce: debounce.start(), ledger: Ledger::default(), started: false }
+    pub fn new(line: String, source: BitSource, settings: InputSettings) -> Self {
+        let debounce = settings.debounce.start();
+        let debounce = match settings.scan {
+            Some(times) => Box::new(Read::new(times, debounce)),
+            None => debounce,
+        };
+        let on_while_high = settings.on_while_high;
+        Self { line, source, on_while_high, debounce, ledger: Ledger::default(), started: false }
     }
 
     /// The account with every edge in it, and the number of those that are pending.
     fn closed_account(&self) -> (crate::account::Account, u64) {
         let mut account = self.ledger.account;
-        account.rejected.bounce += self.debounce.surely_bounce();
+        let surely = self.debounce.surely();
+        account.rejected.bounce += surely.bounce;
+        account.rejected.missed += surely.missed;
         (account, self.debounce.pending())
     }
 }

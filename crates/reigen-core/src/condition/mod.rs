@@ -2,4 +2,5 @@
 
 pub mod debounce;
 pub mod input;
+pub(crate) mod scan;
 pub mod table;

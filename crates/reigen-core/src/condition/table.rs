@@ -1,13 +1,16 @@
 //! The table of an input in the station file.
 
-use super::debounce::{HoldTimes, Settings};
-use super::input::{Asserted, Contact, Input, on_while_high};
+use super::debounce::{HoldTimes, RcSettings, ReadingTimes, Settings};
+use super::input::{Asserted, Contact, Input, InputSettings, on_while_high};
 use crate::engine::{Block, Shape};
 use crate::logic::expression::Span;
+use crate::quantity::MOST_TIME;
+use crate::sizing::rc::Levels;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, LineName, PointKind, StationErrorKind};
-use crate::units::{Metres, Seconds, Speed};
+use crate::time::Nanos;
+use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use crate::wiring::connection::{PartsTable, ReadAs, Wired};
 use serde::Deserialize;
 use toml::Spanned;
@@ -22,6 +25,7 @@ pub struct InputTable {
     #[serde(default)]
     contact: ContactWord,
     debounce: Option<Spanned<DebounceTable>>,
+    catch: Option<Spanned<bool>>,
     sensor: Option<Spanned<String>>,
     terminal: Option<Spanned<String>>,
     #[serde(default)]
@@ -66,6 +70,14 @@ struct DebounceTable {
     time: Option<Spanned<TimeText>>,
     on: Option<Spanned<TimeText>>,
     off: Option<Spanned<TimeText>>,
+    every: Option<Spanned<TimeText>>,
+    count: Option<Spanned<u32>>,
+    resistance: Option<Spanned<Ohms>>,
+    capacitance: Option<Spanned<Farads>>,
+    discharge_resistance: Option<Spanned<Ohms>>,
+    supply: Option<Spanned<Volts>>,
+    rise_at: Option<Spanned<Volts>>,
+    fall_at: Option<Spanned<Volts>>,
 }
 
 #[derive(Debug, Clone, Copy, Deserialize)]
@@ -74,22 +86,103 @@ enum Method {
     None,
     Stable,
     Lockout,
+    Sampled,
+    Rc,
+}
+
+impl Method {
+    fn word(self) -> &'static str {
+        match self {
+            Method::None => "none",
+            Method::Stable => "stable",
+            Method::Lockout => "lockout",
+            Method::Sampled => "sampled",
+            Method::Rc => "rc",
+        }
+    }
+
+    /// The keys that go with it.
+    fn keys(self) -> &'static [&'static str] {
+        match self {
+            Method::None => &[],
+            Method::Stable | Method::Lockout => &["time", "on", "off"],
+            Method::Sampled => &["every", "count"],
+            Method::Rc => &["resistance", "capacitance", "discharge_resistance", "supply", "rise_at", "fall_at"],
+        }
+    }
 }
 
 impl DebounceTable {
-    fn build(&self, span: Span, builder: &mut Builder<'_>) -> Option<Settings> {
-        match self.method {
-            Method::None => {
-                let keys = [("time", &self.time), ("on", &self.on), ("off", &self.off)];
-                let Some((key, value)) = keys.into_iter().find_map(|(key, value)| Some((key, value.as_ref()?))) else {
-                    return Some(Settings::Pass);
-                };
-                builder.refuse(value.span(), StationErrorKind::DebounceKey { method: "none", key });
-                None
-            }
+    fn build(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
+        let method = self.method;
+        if let Some((key, place)) = self.keys().into_iter().find(|(key, _)| !method.keys().contains(key)) {
+            builder.refuse(place, StationErrorKind::DebounceKey { method: method.word(), key });
+            return None;
+        }
+        match method {
+            Method::None => Some(Settings::Pass),
             Method::Stable => self.times("stable", span, builder).map(Settings::Stable),
             Method::Lockout => self.times("lockout", span, builder).map(Settings::Lockout),
+            Method::Sampled => self.sampled(span, builder),
+            Method::Rc => self.rc(span, on_while_high, builder),
         }
+    }
+
+    /// The keys that are there, with their places.
+    fn keys(&self) -> Vec<(&'static str, Span)> {
+        let keys = [
+            ("time", self.time.as_ref().map(Spanned::span)),
+            ("on", self.on.as_ref().map(Spanned::span)),
+            ("off", self.off.as_ref().map(Spanned::span)),
+            ("every", self.every.as_ref().map(Spanned::span)),
+            ("count", self.count.as_ref().map(Spanned::span)),
+            ("resistance", self.resistance.as_ref().map(Spanned::span)),
+            ("capacitance", self.capacitance.as_ref().map(Spanned::span)),
+            ("discharge_resistance", self.discharge_resistance.as_ref().map(Spanned::span)),
+            ("supply", self.supply.as_ref().map(Spanned::span)),
+            ("rise_at", self.rise_at.as_ref().map(Spanned::span)),
+            ("fall_at", self.fall_at.as_ref().map(Spanned::span)),
+        ];
+        keys.into_iter().filter_map(|(key, place)| Some((key, place?))).collect()
+    }
+
+    fn sampled(&self, span: Span, builder: &mut Builder<'_>) -> Option<Settings> {
+        let (Some(every), Some(count)) = (&self.every, &self.count) else {
+            builder.refuse(span, StationErrorKind::DebounceNeeds { method: "sampled", needs: "`every` and `count`" });
+            return None;
+        };
+        let zero = [(every.get_ref().0 == Nanos(0), every.span()), (*count.get_ref() == 0, count.span())];
+        if let Some((_, place)) = zero.into_iter().find(|(is_zero, _)| *is_zero) {
+            builder
+                .refuse(place, StationErrorKind::File("readings of nothing see nothing: it must be above zero".into()));
+            return None;
+        }
+        Some(Settings::Sampled { every: every.get_ref().0, count: u64::from(*count.get_ref()) })
+    }
+
+    fn rc(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
+        let needed = (&self.resistance, &self.capacitance, &self.supply, &self.rise_at, &self.fall_at);
+        let (Some(resistance), Some(capacitance), Some(supply), Some(rise_at), Some(fall_at)) = needed else {
+            let needs = "`resistance`, `capacitance`, `supply`, `rise_at` and `fall_at`";
+            builder.refuse(span, StationErrorKind::DebounceNeeds { method: "rc", needs });
+            return None;
+        };
+        let levels = match Levels::new(*supply.get_ref(), *rise_at.get_ref(), *fall_at.get_ref()) {
+            Ok(levels) => levels,
+            Err(error) => {
+                builder.refuse(rise_at.span(), StationErrorKind::File(error.to_string()));
+                return None;
+            }
+        };
+        let (charge, capacitance) = (*resistance.get_ref(), *capacitance.get_ref());
+        let discharge = self.discharge_resistance.as_ref().map_or(charge, |discharge| *discharge.get_ref());
+        let nanos = |resistance: Ohms| (resistance * capacitance).0 * 1e9;
+        let settings = RcSettings { charge_ns: nanos(charge), discharge_ns: nanos(discharge), levels, on_while_high };
+        if settings.delay(true).max(settings.delay(false)) > MOST_TIME {
+            builder.refuse(span, StationErrorKind::File("such a filter takes years".into()));
+            return None;
+        }
+        Some(Settings::Rc(settings))
     }
 
     fn times(&self, method: &'static str, span: Span, builder: &mut Builder<'_>) -> Option<HoldTimes> {
@@ -111,14 +204,21 @@ impl DebounceTable {
 impl PointTable for InputTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let line = builder.line(&self.line);
-        let debounce = match &self.debounce {
-            None => Some(Settings::Pass),
-            Some(table) => table.get_ref().build(table.span(), builder),
-        };
         let asserted = match self.asserted {
             AssertedWord::High => Asserted::High,
             AssertedWord::Low => Asserted::Low,
         };
+        let on_while_high = on_while_high(asserted, self.contact.into());
+        let debounce = match &self.debounce {
+            None => Some(Settings::Pass),
+            Some(table) => table.get_ref().build(table.span(), on_while_high, builder),
+        };
+        let scan = builder
+            .scan
+            .map(|scan| ReadingTimes { catch: self.catch.as_ref().is_some_and(|catch| *catch.get_ref()), ..scan });
+        if let (Some(catch), None) = (&self.catch, scan) {
+            builder.refuse(catch.span(), StationErrorKind::CatchWithoutScan);
+        }
         let (line, debounce, contact) = (line?, debounce?, Contact::from(self.contact));
         let wired = Wired {
             sensor: self.sensor,
@@ -127,10 +227,16 @@ impl PointTable for InputTable {
             parts: self.wiring,
             fastest: self.fastest,
             shortest_pulse: self.shortest_pulse,
-            read_as: ReadAs::Input { line: line.name.clone(), asserted, contact, debounce: debounce.times() },
+            read_as: ReadAs::Input {
+                line: line.name.clone(),
+                asserted,
+                contact,
+                debounce: debounce.times(),
+                catches: scan.is_some_and(|scan| scan.catch),
+            },
             load: None,
         };
-        Some(Box::new(InputPoint { line, on_while_high: on_while_high(asserted, contact), debounce, wired }))
+        Some(Box::new(InputPoint { line, settings: InputSettings { on_while_high, scan, debounce }, wired }))
     }
 }
 
@@ -138,8 +244,7 @@ impl PointTable for InputTable {
 #[derive(Debug)]
 struct InputPoint {
     line: LineName,
-    on_while_high: bool,
-    debounce: Settings,
+    settings: InputSettings,
     wired: Wired,
 }
 
@@ -162,7 +267,7 @@ impl PointKind for InputPoint {
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
         let source = branch.line(&self.line);
-        let block = Input::new(self.line.name.clone(), source, self.on_while_high, self.debounce);
+        let block = Input::new(self.line.name.clone(), source, self.settings);
         (Box::new(block), Shape { bits: 1, counts: 0 })
     }
 }

@@ -1,6 +1,7 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
 use super::{BitExpression, LineName, PointKind, StationError, StationErrorKind};
+use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
 use crate::time::Nanos;
@@ -19,6 +20,8 @@ pub trait PointTable: DeserializeOwned {
 #[derive(Debug)]
 pub struct Builder<'a> {
     source: &'a str,
+    /// When every line is read, where there is a scan.
+    pub scan: Option<ReadingTimes>,
     /// Everything that was wrong so far.
     pub errors: Vec<StationError>,
 }
@@ -26,7 +29,7 @@ pub struct Builder<'a> {
 impl<'a> Builder<'a> {
     /// A builder over the text of a station file.
     pub fn new(source: &'a str) -> Self {
-        Self { source, errors: Vec::new() }
+        Self { source, scan: None, errors: Vec::new() }
     }
 
     /// Notes an error.

@@ -82,6 +82,17 @@ pub enum StationErrorKind {
         /// The key.
         key: &'static str,
     },
+    /// A debounce method without what it needs.
+    #[error("the method `{method}` needs {needs}")]
+    DebounceNeeds {
+        /// The method.
+        method: &'static str,
+        /// Its keys.
+        needs: &'static str,
+    },
+    /// Pulses caught between readings that there are not.
+    #[error("`catch` holds pulses for a scan, and the station has no [scan]")]
+    CatchWithoutScan,
     /// A debounce method without its time.
     #[error("the method `{0}` needs a time")]
     DebounceTime(&'static str),
@@ -180,6 +191,9 @@ impl StationErrorKind {
             Self::DebounceTime(_) => {
                 "add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\"".into()
             }
+            Self::DebounceNeeds { method: "sampled", .. } => "such as every = \"1 ms\", count = 5".into(),
+            Self::DebounceNeeds { .. } => "such as resistance = \"10k\", capacitance = \"100nF\", supply = \"5 V\", rise_at = \"3 V\", fall_at = \"1.5 V\"".into(),
+            Self::CatchWithoutScan => "add [scan] with period = \"10 ms\", or take `catch` away".into(),
             Self::DebounceBoth(_) => "keep `time` for both states, or `on` and `off` for each".into(),
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),

@@ -2,6 +2,7 @@
 
 use super::builder::{Builder, PointTable};
 use super::{Point, Station, StationError, StationErrorKind};
+use crate::condition::scan::ScanTable;
 use crate::logic::expression::{Expression, ExpressionErrorKind, Reference, Span, Type, check};
 use crate::names::{is_point_name, nearest};
 use crate::wiring::card::CardTable;
@@ -24,6 +25,7 @@ macro_rules! point_kinds {
         #[serde(deny_unknown_fields)]
         struct File {
             title: Option<String>,
+            scan: Option<ScanTable>,
             #[serde(default = "IndexMap::new")]
             sensor: Tables<SensorTable>,
             #[serde(default = "IndexMap::new")]
@@ -36,11 +38,12 @@ macro_rules! point_kinds {
         impl File {
             /// All points that can be built, and the electrical data.
             fn build(self, builder: &mut Builder<'_>) -> Station {
+                builder.scan = self.scan.and_then(|scan| scan.build(builder));
                 let wiring = build_wiring(self.sensor, self.card, self.wired, builder);
                 let mut points = Vec::new();
                 $(build_all(self.$word, builder, &mut points);)+
                 points.sort_by_key(|point| point.span.start);
-                Station { title: self.title, points, wiring }
+                Station { title: self.title, scan: builder.scan, points, wiring }
             }
         }
     };

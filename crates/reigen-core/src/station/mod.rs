@@ -14,6 +14,7 @@ pub use error::{StationError, StationErrorKind};
 pub(crate) use file::translate;
 pub use file::{KINDS, parse};
 
+use crate::condition::debounce::ReadingTimes;
 use crate::engine::{Block, Shape};
 use crate::logic::expression::{Expression, Reference, Span, Type};
 use crate::wiring::Wiring;
@@ -25,6 +26,8 @@ use std::fmt::Debug;
 pub struct Station {
     /// What people call it.
     pub title: Option<String>,
+    /// When every line is read, where there is a scan.
+    pub scan: Option<ReadingTimes>,
     /// Its points, in the order of the file.
     pub points: Vec<Point>,
     /// The electrical data of sensors and cards.

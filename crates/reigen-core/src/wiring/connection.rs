@@ -142,6 +142,8 @@ pub enum ReadAs {
         contact: Contact,
         /// Its debounce times, where it has some.
         debounce: Option<HoldTimes>,
+        /// Whether it catches pulses between two readings of the scan.
+        catches: bool,
     },
     /// An output.
     Output,

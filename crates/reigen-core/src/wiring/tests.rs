@@ -255,6 +255,18 @@ fn other_cases() -> Vec<Case> {
             "plus",
         ),
         (
+            "scan-too-slow",
+            format!("[scan]\nperiod = \"@\"\n{}", on_24(PNP, TYPE_1, "fastest = \"100 Hz\"")),
+            "5.1 ms",
+            "5 ms",
+        ),
+        (
+            "encoder-too-fast",
+            format!("[scan]\nperiod = \"@\"\n{}", on_24(encoder, TYPE_1, "fastest = \"60 rpm\"")),
+            "251 us",
+            "250 us",
+        ),
+        (
             "nothing-wired",
             "[input.a]\nline = \"A\"\n@".to_owned(),
             "",

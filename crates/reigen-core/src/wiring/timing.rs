@@ -51,6 +51,7 @@ pub(super) fn check(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec
     let pulses = Pulses::of(circuit);
     check_filter(circuit, &pulses, findings);
     check_sensor(circuit, &pulses, findings);
+    check_scan(circuit, &pulses, station, findings);
     check_debounce(circuit, &pulses, findings);
     check_counted(circuit, station, findings);
 }
@@ -75,6 +76,18 @@ fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Findi
         let remedy = format!("take a terminal for {frequency} or more, or fewer pulses a revolution");
         findings.push(Finding::error(code("frequency-too-high"), circuit.name, message, &remedy).with_sum(sum));
     }
+}
+
+/// Pulses that come and go between two readings of the scan.
+fn check_scan(circuit: &Circuit<'_>, pulses: &Pulses, station: &Station, findings: &mut Vec<Finding>) {
+    let ReadAs::Input { catches, .. } = circuit.wired.read_as else { return };
+    let Some(period) = station.scan.map(|scan| Seconds(scan.period.0 as f64 / 1e9)) else { return };
+    let Some(shortest) = pulses.shortest.filter(|shortest| *shortest < period && !catches) else { return };
+    let code = if pulses.quadrature { "encoder-too-fast" } else { "scan-too-slow" };
+    let message = format!("pulses of {shortest} come and go within a scan of {period}");
+    let sum = format!("{}; {:.0} % of them fall between two readings", pulses.sum, (1.0 - shortest / period) * 100.0);
+    let remedy = format!("a scan of {shortest} or less, catch = true, or a counter input that needs no scan");
+    findings.push(Finding::error(code, circuit.name, message, &remedy).with_sum(sum));
 }
 
 /// Pulses that the sensor itself does not follow.

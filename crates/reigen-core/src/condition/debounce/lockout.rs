@@ -1,7 +1,7 @@
 //! `lockout`: a change counts at once, and then the input is not looked at for a while.
 
 use super::{Debounce, HoldTimes, Ledger, Undecided};
-use crate::account::Rule;
+use crate::account::{Rejected, Rule};
 use crate::time::Nanos;
 
 /// The output follows an edge at `t` at once; edges in `(t, t + T)` and further ones at `t` are bounce.
@@ -93,8 +93,8 @@ impl Debounce for Lockout {
         if self.input == self.output { 0 } else { self.within.count.min(1) }
     }
 
-    fn surely_bounce(&self) -> u64 {
-        self.within.count - self.pending()
+    fn surely(&self) -> Rejected {
+        Rejected { bounce: self.within.count - self.pending(), ..Rejected::default() }
     }
 
     fn undecided_since(&self) -> Option<Nanos> {

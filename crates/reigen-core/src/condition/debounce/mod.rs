@@ -4,6 +4,8 @@
 
 mod lockout;
 mod pass;
+mod rc;
+mod readings;
 #[cfg(test)]
 mod reference;
 mod stable;
@@ -12,9 +14,11 @@ mod tests;
 
 pub use lockout::Lockout;
 pub use pass::Pass;
+pub use rc::{Rc, RcSettings};
+pub use readings::{Read, ReadingTimes};
 pub use stable::Stable;
 
-use crate::account::{Account, Rule, Verdict};
+use crate::account::{Account, Rejected, Rule, Verdict};
 use crate::time::Nanos;
 
 /// Two times, one for each state of the input.
@@ -35,7 +39,7 @@ impl HoldTimes {
 }
 
 /// How an input is debounced.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Settings {
     /// Every edge counts.
     Pass,
@@ -43,6 +47,15 @@ pub enum Settings {
     Stable(HoldTimes),
     /// A change counts at once; then the input is not looked at for the time of the new state.
     Lockout(HoldTimes),
+    /// The input is read every so often; a change counts on the last of so many equal readings in a row.
+    Sampled {
+        /// Between two readings; above zero.
+        every: Nanos,
+        /// How many equal readings; above zero.
+        count: u64,
+    },
+    /// A resistor and a capacitor before a Schmitt input.
+    Rc(RcSettings),
 }
 
 impl Settings {
@@ -51,6 +64,12 @@ impl Settings {
         match self {
             Settings::Pass => None,
             Settings::Stable(times) | Settings::Lockout(times) => Some(times),
+            // So long it takes until every pulse is seen.
+            Settings::Sampled { every, count } => {
+                let time = Nanos(every.0.saturating_mul(count));
+                Some(HoldTimes { on: time, off: time })
+            }
+            Settings::Rc(rc) => Some(HoldTimes { on: rc.delay(rc.on_while_high), off: rc.delay(!rc.on_while_high) }),
         }
     }
 
@@ -64,6 +83,12 @@ impl Settings {
             }
             Settings::Stable(times) => Box::new(Stable::new(times)),
             Settings::Lockout(times) => Box::new(Lockout::new(times)),
+            Settings::Sampled { every, count } => {
+                let times = ReadingTimes { period: every, phase: Nanos(0), catch: false };
+                let held = Nanos(every.0.saturating_mul(count.saturating_sub(1)));
+                Box::new(Read::new(times, Box::new(Stable::longer_than(held))))
+            }
+            Settings::Rc(settings) => Box::new(Rc::new(settings)),
         }
     }
 }
@@ -78,14 +103,14 @@ pub trait Debounce: Send {
 
     /// Edges taken whose fate is still open, of those since [`start_counting`](Self::start_counting).
     ///
-    /// The ledger holds all others but those in [`surely_bounce`](Self::surely_bounce).
+    /// The ledger holds all others but those in [`surely`](Self::surely).
     fn pending(&self) -> u64 {
         0
     }
 
-    /// Edges not yet in the ledger that are bounce however it goes on.
-    fn surely_bounce(&self) -> u64 {
-        0
+    /// Edges not yet in the ledger that are thrown away however it goes on.
+    fn surely(&self) -> Rejected {
+        Rejected::default()
     }
 
     /// The time of the earliest edge that is not yet in the ledger.

@@ -12,6 +12,8 @@ use crate::time::Nanos;
 #[derive(Debug)]
 pub struct Stable {
     times: HoldTimes,
+    /// 1 where a state must be held longer than its time: the next edge comes later than that; else 0.
+    longer: u64,
     input: bool,
     output: bool,
     /// The last edge of the burst; meaningless where no burst is open.
@@ -23,7 +25,12 @@ pub struct Stable {
 impl Stable {
     /// A debounce of the given times.
     pub fn new(times: HoldTimes) -> Self {
-        Self { times, input: false, output: false, last: Nanos(0), open: false, burst: Undecided::default() }
+        Self { times, longer: 0, input: false, output: false, last: Nanos(0), open: false, burst: Undecided::default() }
+    }
+
+    /// A debounce of changes that are seen at readings: held for the readings of `time`, and at the next one too.
+    pub fn longer_than(time: Nanos) -> Self {
+        Self { longer: 1, ..Self::new(HoldTimes { on: time, off: time }) }
     }
 
     /// Ends the burst: the input has held its state for its time since the last edge.
@@ -53,7 +60,7 @@ impl Stable {
 impl Stable {
     /// Takes one edge: the readable form.
     fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        if self.open && edge - self.last >= self.times.of(self.input) {
+        if self.open && (edge - self.last).0 >= self.times.of(self.input).0 + self.longer {
             self.settle(output, ledger);
         }
         if !self.open {
@@ -76,13 +83,13 @@ impl Stable {
         let start = output.len();
         output.resize(start + edges.len(), Nanos(0));
         let room = output.get_mut(start..).unwrap_or_default();
-        let hold = [self.times.off.0, self.times.on.0];
+        let (hold, longer) = ([self.times.off.0, self.times.on.0], self.longer);
         let (mut input, mut shown) = (usize::from(self.input), usize::from(self.output));
         let (mut last, mut first, mut burst) = (self.last.0, self.burst.first.0, self.burst.count);
         let (mut changes, mut bounce, mut glitch) = (0, 0, 0);
         for &Nanos(edge) in edges {
             let time = hold[input & 1];
-            let settled = u64::from(edge - last >= time);
+            let settled = u64::from(edge - last >= time + longer);
             let follows = settled & (input ^ shown) as u64;
             if let Some(change) = room.get_mut(changes) {
                 *change = Nanos(last + time);

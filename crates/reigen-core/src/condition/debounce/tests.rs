@@ -1,28 +1,35 @@
 use super::reference::{self, Fate, Told};
 use super::*;
+use crate::sizing::rc::Levels;
+use crate::units::Volts;
 use proptest::prelude::*;
 
 /// A method over all edges at once, up to and including `end`, from an input that starts off.
 fn told(settings: Settings, edges: &[u64], end: u64) -> Told {
-    let mut method = settings.start();
+    told_by(settings.start(), edges, end)
+}
+
+fn told_by(mut method: Box<dyn Debounce>, edges: &[u64], end: u64) -> Told {
     let mut ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
     let edges: Vec<Nanos> = edges.iter().map(|&edge| Nanos(edge)).collect();
     let mut output = Vec::new();
     method.start(false);
     method.work(&edges, Nanos(end + 1), &mut output, &mut ledger);
-    let mut fates: Vec<Fate> = ledger
-        .verdicts
-        .unwrap()
-        .into_iter()
-        .map(|verdict| verdict.rule.map_or(Fate::Accepted, Fate::Rejected))
-        .collect();
-    // Verdicts come in the order of the edges; what has none is bounce for sure, or pending.
-    fates.extend((0..method.surely_bounce()).map(|_| Fate::Rejected(Rule::Bounce)));
+    let mut verdicts = ledger.verdicts.unwrap();
+    verdicts.sort_by_key(|verdict| verdict.edge);
+    let mut fates: Vec<Fate> =
+        verdicts.into_iter().map(|verdict| verdict.rule.map_or(Fate::Accepted, Fate::Rejected)).collect();
+    // What has no verdict yet is thrown away for sure, or pending.
+    let surely = method.surely();
+    fates.extend((0..surely.missed).map(|_| Fate::Rejected(Rule::Missed)));
+    fates.extend((0..surely.bounce).map(|_| Fate::Rejected(Rule::Bounce)));
     fates.extend((0..method.pending()).map(|_| Fate::Pending));
     let count = |fate| fates.iter().filter(|told| **told == fate).count() as u64;
+    let rejected = ledger.account.rejected;
     assert_eq!(count(Fate::Accepted), ledger.account.accepted);
-    assert_eq!(count(Fate::Rejected(Rule::Glitch)), ledger.account.rejected.glitch);
-    assert_eq!(count(Fate::Rejected(Rule::Bounce)), ledger.account.rejected.bounce + method.surely_bounce());
+    assert_eq!(count(Fate::Rejected(Rule::Glitch)), rejected.glitch);
+    assert_eq!(count(Fate::Rejected(Rule::Bounce)), rejected.bounce + surely.bounce);
+    assert_eq!(count(Fate::Rejected(Rule::Missed)), rejected.missed + surely.missed);
     (output.iter().map(|time| time.0).collect(), fates)
 }
 
@@ -114,6 +121,143 @@ proptest! {
         let end = edges.last().copied().unwrap_or(0) + more;
         let times = hold(on, off);
         prop_assert_eq!(told(Settings::Lockout(times), &edges, end), reference::lockout(times, &edges, end));
+    }
+}
+
+/// The same fates, whatever the order in which those of one instant and the open ones were told.
+fn same(one: Told, other: Told) -> bool {
+    let sorted = |mut told: Told| {
+        told.1.sort();
+        told
+    };
+    sorted(one) == sorted(other)
+}
+
+fn rc(charge_ns: f64, discharge_ns: f64, on_while_high: bool) -> RcSettings {
+    let levels = Levels::new(Volts(5.0), Volts(3.0), Volts(1.5)).unwrap();
+    RcSettings { charge_ns, discharge_ns, levels, on_while_high }
+}
+
+#[test]
+fn readings_and_filters_by_hand() {
+    let sampled = |count| Settings::Sampled { every: Nanos(10), count };
+    // ln(5/2) = 0.916, ln(5/1.5) = 1.204.
+    let filter = Settings::Rc(rc(100.0, 100.0, true));
+    type Case<'a> = (&'a str, Settings, &'a [u64], u64, &'a [u64], &'a str);
+    let cases: &[Case<'_>] = &[
+        ("seen at the next reading", sampled(1), &[13, 35], 60, &[20, 40], "aa"),
+        ("an edge at a reading is read by it", sampled(1), &[20, 40], 60, &[20, 40], "aa"),
+        ("a pulse between two readings is missed", sampled(1), &[13, 17], 60, &[], "mm"),
+        ("of three edges one is seen", sampled(1), &[13, 15, 17, 35], 60, &[20, 40], "mmaa"),
+        ("on the third equal reading", sampled(3), &[13], 60, &[40], "a"),
+        ("two readings are no press of three", sampled(3), &[13, 31], 90, &[], "gg"),
+        ("three are", sampled(3), &[13, 41], 90, &[40, 70], "aa"),
+        ("seen and thrown away is bounce", sampled(2), &[13, 25, 33], 90, &[50], "bba"),
+        ("after the last reading the last edge is open", sampled(1), &[61, 62, 63], 65, &[], "mmp"),
+        ("and none if the level does not differ", sampled(1), &[61, 62], 65, &[], "mm"),
+        ("a filter follows by its exponential", filter, &[100, 1000], 2000, &[192, 1120], "aa"),
+        ("a pulse too short for the threshold", filter, &[100, 190], 2000, &[], "gg"),
+        ("a charge that is left over helps", filter, &[100, 180, 200], 2000, &[232], "bba"),
+        (
+            "a bounce that does not reach the other threshold",
+            filter,
+            &[100, 300, 350, 1000],
+            2000,
+            &[192, 1120],
+            "agga",
+        ),
+        ("a filter that is not through is open", filter, &[100], 191, &[], "p"),
+    ];
+    for (what, settings, edges, end, output, fates) in cases {
+        let (changes, told) = told(*settings, edges, *end);
+        assert_eq!((changes.as_slice(), letters(&told).as_str()), (*output, *fates), "{what}");
+    }
+}
+
+#[test]
+fn a_scan_catches_a_pulse_for_one_period() {
+    let scan = |catch| ReadingTimes { period: Nanos(10), phase: Nanos(5), catch };
+    type Case<'a> = (&'a str, bool, &'a [u64], &'a [u64], &'a str);
+    let cases: &[Case<'_>] = &[
+        ("without catch it is missed", false, &[16, 18], &[], "mm"),
+        ("with it, it stands for a period", true, &[16, 18], &[25, 35], "aa"),
+        ("several in a period are one", true, &[16, 18, 20, 22], &[25, 35], "mmaa"),
+        ("a low pulse too", true, &[6, 26, 28, 60], &[15, 35, 45, 65], "aaaa"),
+        ("what comes while it is held follows at the next reading", true, &[16, 18, 29], &[25], "amm"),
+        ("and a pulse then is missed", true, &[16, 18, 27, 29], &[25, 35], "amma"),
+        ("the first reading is at the phase", true, &[2], &[5], "a"),
+    ];
+    for (what, catch, edges, output, fates) in cases {
+        let (changes, told) = told_by(Box::new(Read::new(scan(*catch), Box::new(Pass))), edges, 80);
+        assert_eq!((changes.as_slice(), letters(&told).as_str()), (*output, *fates), "{what}");
+    }
+}
+
+proptest! {
+    #[test]
+    fn sampled_agrees_with_its_plain_form(edges in edges(), every in 1..12u64, count in 1..5u64, more in 0..30u64) {
+        let end = edges.last().copied().unwrap_or(0) + more;
+        let settings = Settings::Sampled { every: Nanos(every), count };
+        prop_assert!(same(told(settings, &edges, end), reference::sampled(every, count, &edges, end)));
+    }
+
+    #[test]
+    fn a_scan_agrees_with_its_plain_form(
+        edges in edges(), period in 1..12u64, phase in 0..12u64, catch in any::<bool>(), more in 0..30u64,
+    ) {
+        let end = edges.last().copied().unwrap_or(0) + more;
+        let times = ReadingTimes { period: Nanos(period), phase: Nanos(phase), catch };
+        let (changes, mut fates) = reference::read(times, &edges, end);
+        changes.iter().for_each(|(_, edge)| fates[*edge] = Fate::Accepted);
+        let plain = (changes.into_iter().map(|(time, _)| time).collect(), fates);
+        let fast = told_by(Box::new(Read::new(times, Box::new(Pass))), &edges, end);
+        prop_assert!(same(fast.clone(), plain.clone()), "{:?} {:?}", fast, plain);
+    }
+
+    #[test]
+    fn a_filter_agrees_with_looking_at_its_voltage(
+        edges in edges(), charge in 1.0..40.0f64, discharge in 1.0..40.0f64, more in 0..60u64,
+    ) {
+        let end = edges.last().copied().unwrap_or(0) + more;
+        let settings = rc(charge, discharge, true);
+        let (fast, plain) = (told(Settings::Rc(settings), &edges, end), reference::rc(settings, &edges, end));
+        prop_assert_eq!(fast, plain);
+    }
+
+    #[test]
+    fn a_filter_on_the_other_polarity_is_the_same_filter(edges in edges(), discharge in 1.0..40.0f64) {
+        // On while low, and starting off: the line starts high, and its first edge discharges.
+        let end = edges.last().copied().unwrap_or(0) + 50;
+        let (output, fates) = told(Settings::Rc(rc(7.0, discharge, false)), &edges, end);
+        prop_assert_eq!(output.len(), fates.iter().filter(|fate| **fate == Fate::Accepted).count());
+        if let [first, rest @ ..] = edges.as_slice() && rest.first().is_none_or(|next| *next > end) {
+            prop_assert_eq!(output[0], first + (discharge * (5.0f64 / 1.5).ln()).round() as u64);
+        }
+    }
+
+    #[test]
+    fn counts_that_start_in_the_middle_balance(
+        edges in edges(), every in 1..12u64, count in 1..4u64, catch in any::<bool>(), from in 1..120u64, cut in 0..60u64,
+    ) {
+        let times = ReadingTimes { period: Nanos(every), phase: Nanos(3), catch };
+        let inner = Settings::Sampled { every: Nanos(every + 1), count }.start();
+        let mut method = Read::new(times, inner);
+        let (mut output, mut ledger) = (Vec::new(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
+        method.start(false);
+        let mut since = 0;
+        for until in [from, from + cut, 10_000] {
+            let window: Vec<Nanos> =
+                edges.iter().filter(|edge| (since..until).contains(*edge)).map(|&edge| Nanos(edge)).collect();
+            method.work(&window, Nanos(until), &mut output, &mut ledger);
+            if until == from && since == 0 {
+                ledger.account = Account::default();
+                method.start_counting();
+            }
+            since = until;
+        }
+        let surely = method.surely();
+        prop_assert!(ledger.account.balances(method.pending() + surely.missed + surely.bounce), "{:?}", ledger.account);
+        prop_assert_eq!(ledger.account.raw_edges, edges.iter().filter(|edge| **edge >= from).count() as u64);
     }
 }
 

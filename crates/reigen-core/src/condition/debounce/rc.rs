@@ -1,0 +1,156 @@
+//! `rc`: a resistor and a capacitor before a Schmitt input.
+
+use super::{Debounce, Ledger, Undecided};
+use crate::account::Rule;
+use crate::sizing::rc::Levels;
+use crate::time::Nanos;
+
+/// A first-order filter into a Schmitt input.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct RcSettings {
+    /// Time constant while the line is high, in nanoseconds.
+    pub charge_ns: f64,
+    /// Time constant while the line is low, in nanoseconds.
+    pub discharge_ns: f64,
+    /// The supply and both thresholds.
+    pub levels: Levels,
+    /// Whether the input is on while its line is high.
+    pub on_while_high: bool,
+}
+
+impl RcSettings {
+    /// The time from one rail to the threshold of the other level, for a line that has gone high or low.
+    pub fn delay(&self, high: bool) -> Nanos {
+        let delay = match high {
+            true => self.charge_ns * self.levels.rise_constants(),
+            false => self.discharge_ns * self.levels.fall_constants(),
+        };
+        Nanos(libm::round(delay) as u64)
+    }
+}
+
+/// The voltage at the capacitor follows the line; the output follows where it passes the threshold of the line's level.
+///
+/// v(t) = V∞ + (v₀ − V∞)·e^(−t/τ), so it passes V at t = τ·ln((V∞ − v₀) / (V∞ − V)); exact between edges. A burst ends when the
+/// voltage is past the threshold of the line's level: where the output follows, its last edge is accepted and the
+/// others are bounce; where the output has been there all the time, all of them are glitch.
+#[derive(Debug)]
+pub struct Rc {
+    settings: RcSettings,
+    /// The line's level after all edges so far.
+    high: bool,
+    output: bool,
+    /// The time of the last edge, and the voltage then.
+    last: Nanos,
+    voltage: f64,
+    open: bool,
+    burst: Undecided,
+}
+
+impl Rc {
+    /// A filter at rest; [`start`](Debounce::start) gives it its rail.
+    pub fn new(settings: RcSettings) -> Self {
+        let burst = Undecided::default();
+        Self { settings, high: false, output: false, last: Nanos(0), voltage: 0.0, open: false, burst }
+    }
+
+    /// The rail that the voltage goes to, the time constant, and the threshold of the line's level.
+    fn course(&self) -> (f64, f64, f64) {
+        let RcSettings { charge_ns, discharge_ns, levels, .. } = self.settings;
+        match self.high {
+            true => (levels.supply.0, charge_ns, levels.rise_at.0),
+            false => (0.0, discharge_ns, levels.fall_at.0),
+        }
+    }
+
+    /// How long after the last edge the voltage is past the threshold of the line's level, in nanoseconds.
+    fn passes_after(&self) -> f64 {
+        let (rail, constant, threshold) = self.course();
+        let is_past = (self.voltage >= threshold) == self.high || self.voltage == threshold;
+        if is_past { 0.0 } else { constant * libm::log((rail - self.voltage) / (rail - threshold)) }
+    }
+
+    /// The burst ends where the voltage passes the threshold, if that is before `edge`.
+    fn settle_before(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        let after = self.passes_after();
+        if self.open && after <= (edge - self.last).0 as f64 {
+            self.settle(after, output, ledger);
+        }
+    }
+
+    fn settle(&mut self, after: f64, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        let decided = self.last + Nanos(libm::round(after) as u64);
+        let on = self.high == self.settings.on_while_high;
+        let follows = on != self.output;
+        if follows {
+            self.output = on;
+            output.push(decided);
+        }
+        self.burst.settle(follows, decided, ledger);
+        self.open = false;
+    }
+}
+
+impl Debounce for Rc {
+    fn start(&mut self, on: bool) {
+        self.output = on;
+        self.high = on == self.settings.on_while_high;
+        self.voltage = if self.high { self.settings.levels.supply.0 } else { 0.0 };
+    }
+
+    fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        ledger.account.raw_edges += edges.len() as u64;
+        for &edge in edges {
+            self.settle_before(edge, output, ledger);
+            let (rail, constant, _) = self.course();
+            let passed = (edge - self.last).0 as f64;
+            self.voltage = rail + (self.voltage - rail) * libm::exp(-passed / constant);
+            self.last = edge;
+            self.high = !self.high;
+            self.open = true;
+            self.burst.take(edge, ledger);
+        }
+        let after = self.passes_after();
+        if self.open && self.last + Nanos(libm::round(after) as u64) < until {
+            self.settle(after, output, ledger);
+        }
+    }
+
+    fn pending(&self) -> u64 {
+        self.burst.count
+    }
+
+    fn undecided_since(&self) -> Option<Nanos> {
+        self.open.then_some(self.burst.first)
+    }
+
+    fn start_counting(&mut self) {
+        self.burst.clear();
+    }
+}
+
+impl Undecided {
+    /// Takes one more edge of the burst.
+    fn take(&mut self, edge: Nanos, ledger: &Ledger) {
+        if self.count == 0 {
+            self.first = edge;
+        }
+        self.count += 1;
+        if ledger.wants_verdicts() {
+            self.times.push(edge);
+        }
+    }
+
+    /// Enters the burst into the ledger: bounce and one accepted where the output follows, else glitch.
+    fn settle(&mut self, follows: bool, decided: Nanos, ledger: &mut Ledger) {
+        let accepted = if follows { self.count.min(1) } else { 0 };
+        let rule = if follows { Rule::Bounce } else { Rule::Glitch };
+        ledger.account.accepted += accepted;
+        match rule {
+            Rule::Bounce => ledger.account.rejected.bounce += self.count - accepted,
+            _ => ledger.account.rejected.glitch += self.count,
+        }
+        ledger.tell(&self.times, decided, rule, follows);
+        self.clear();
+    }
+}

@@ -1,0 +1,209 @@
+//! Readings: a line that is looked at only now and then, by a scan or a sampling debounce.
+
+use super::{Debounce, Ledger, Undecided};
+use crate::account::{Rejected, Rule, Verdict};
+use crate::time::Nanos;
+use std::collections::VecDeque;
+
+/// When a line is read: at `phase` + k·`period`, k = 0, 1, …
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ReadingTimes {
+    /// Between two readings; above zero.
+    pub period: Nanos,
+    /// Of the first reading.
+    pub phase: Nanos,
+    /// Whether a pulse that came and went since the last reading makes the next one its level, for one period.
+    pub catch: bool,
+}
+
+impl ReadingTimes {
+    /// The first reading at or after a time.
+    fn at_or_after(self, time: Nanos) -> Nanos {
+        let since = time.saturating_sub(self.phase).0;
+        self.phase + Nanos(since.div_ceil(self.period.0) * self.period.0)
+    }
+}
+
+/// A debounce that sees a line only at its readings.
+///
+/// A reading is the level after all edges at or before it. Of the edges since the last one, the last is seen if
+/// the level differs, and what follows works on it; the others are missed. A caught pulse is seen by its last edge
+/// but one, and its end at the reading after, together with what came while it was held.
+pub struct Read {
+    times: ReadingTimes,
+    inner: Box<dyn Debounce>,
+    /// The account of what the inner one was given.
+    ledger: Ledger,
+    /// The level after all edges so far, and at the last reading.
+    input: bool,
+    read: bool,
+    /// Whether the last reading was a caught pulse's level.
+    held: bool,
+    /// Edges since the last reading, those before the counts began too.
+    edges: u64,
+    /// Those of them that count.
+    group: Undecided,
+    /// The reading that takes them.
+    due: Option<Nanos>,
+    /// The level was seen to change at these readings; for each, its edge. Only where someone wants to know.
+    seen: VecDeque<(Nanos, Nanos)>,
+    /// Changes for the inner one.
+    changes: Vec<Nanos>,
+    /// The last two edges.
+    last_edges: [Nanos; 2],
+}
+
+impl Read {
+    /// Readings before `inner`.
+    pub fn new(times: ReadingTimes, inner: Box<dyn Debounce>) -> Self {
+        Self {
+            times,
+            inner,
+            ledger: Ledger::default(),
+            input: false,
+            read: false,
+            held: false,
+            edges: 0,
+            group: Undecided::default(),
+            due: None,
+            seen: VecDeque::new(),
+            changes: Vec::new(),
+            last_edges: [Nanos(0); 2],
+        }
+    }
+
+    fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        while let Some(due) = self.due.filter(|due| *due < edge) {
+            self.reading(due, output, ledger);
+        }
+        if self.due.is_none() {
+            self.due = Some(self.times.at_or_after(edge));
+        }
+        self.input = !self.input;
+        self.edges += 1;
+        self.last_edges = [self.last_edges[1], edge];
+        if self.group.count == 0 {
+            self.group.first = edge;
+        }
+        self.group.count += 1;
+        if ledger.wants_verdicts() {
+            self.group.times.push(edge);
+        }
+    }
+
+    /// Reads the line at `time`.
+    fn reading(&mut self, time: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        self.due = None;
+        let caught = self.times.catch && !self.held && self.input == self.read && self.edges >= 2;
+        let seen = caught || self.input != self.read;
+        // A caught pulse is seen by its rise; its fall stays for the next reading.
+        let stays = u64::from(caught);
+        let missed = self.group.count.saturating_sub(u64::from(seen) + stays);
+        ledger.account.rejected.missed += missed;
+        if ledger.wants_verdicts() {
+            let times = self.group.times.get(..missed as usize).unwrap_or_default();
+            ledger.tell(times, time, Rule::Missed, false);
+        }
+        if seen {
+            self.read = !self.read;
+            self.changes.push(time);
+            let [before, last] = self.last_edges;
+            if ledger.wants_verdicts() {
+                self.seen.push_back((time, if caught { before } else { last }));
+            }
+            if self.group.count <= stays {
+                self.pass_on_uncounted(time, output);
+            }
+        }
+        self.held = caught;
+        self.edges = stays;
+        let kept = self.group.count.min(stays);
+        self.group.clear();
+        if caught {
+            self.group.count = kept;
+            self.group.first = self.last_edges[1];
+            self.due = Some(time + self.times.period);
+            if ledger.wants_verdicts() && kept > 0 {
+                self.group.times.push(self.last_edges[1]);
+            }
+        }
+    }
+
+    /// Gives the inner one changes whose edges came before the counts began, as did all that it had before.
+    fn pass_on_uncounted(&mut self, time: Nanos, output: &mut Vec<Nanos>) {
+        self.inner.work(&self.changes, time, output, &mut self.ledger);
+        self.changes.clear();
+        self.ledger.account = Default::default();
+        self.ledger.verdicts.iter_mut().for_each(Vec::clear);
+        self.seen.clear();
+        self.inner.start_counting();
+    }
+
+    /// Gives the inner one the changes so far, and enters what it made of them.
+    fn pass_on(&mut self, until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        if ledger.wants_verdicts() && self.ledger.verdicts.is_none() {
+            self.ledger.verdicts = Some(Vec::new());
+        }
+        self.inner.work(&self.changes, until, output, &mut self.ledger);
+        self.changes.clear();
+        let account = std::mem::take(&mut self.ledger.account);
+        ledger.account.accepted += account.accepted;
+        ledger.account.rejected.bounce += account.rejected.bounce;
+        ledger.account.rejected.glitch += account.rejected.glitch;
+        ledger.account.rejected.missed += account.rejected.missed;
+        let Some(verdicts) = &mut ledger.verdicts else { return };
+        for verdict in self.ledger.verdicts.iter_mut().flat_map(|verdicts| verdicts.drain(..)) {
+            // At a reading the level changes once, so its time tells which change it was.
+            let place = self.seen.iter().position(|(reading, _)| *reading == verdict.edge);
+            if let Some((_, edge)) = place.and_then(|place| self.seen.remove(place)) {
+                verdicts.push(Verdict { edge, ..verdict });
+            }
+        }
+    }
+
+    /// Of the edges since the last reading, those that the end leaves open.
+    fn open(&self) -> u64 {
+        self.group.count.min(u64::from(self.input != self.read))
+    }
+}
+
+impl Debounce for Read {
+    fn start(&mut self, on: bool) {
+        self.input = on;
+        self.read = on;
+        self.inner.start(on);
+    }
+
+    fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        ledger.account.raw_edges += edges.len() as u64;
+        edges.iter().for_each(|&edge| self.take(edge, output, ledger));
+        // A caught pulse makes a reading due that has no edge of its own.
+        while let Some(due) = self.due.filter(|due| *due < until) {
+            self.reading(due, output, ledger);
+        }
+        self.pass_on(until, output, ledger);
+    }
+
+    fn pending(&self) -> u64 {
+        self.inner.pending() + self.open()
+    }
+
+    fn surely(&self) -> Rejected {
+        let inner = self.inner.surely();
+        Rejected { missed: inner.missed + self.group.count - self.open(), ..inner }
+    }
+
+    fn undecided_since(&self) -> Option<Nanos> {
+        let inner = self.inner.undecided_since().map(|reading| {
+            // The inner one knows readings only: the edge that was seen there came before.
+            self.seen.iter().find(|(time, _)| *time >= reading).map_or(reading, |(_, edge)| *edge)
+        });
+        let group = (self.group.count > 0).then_some(self.group.first);
+        [inner, group].into_iter().flatten().min()
+    }
+
+    fn start_counting(&mut self) {
+        self.group.clear();
+        self.inner.start_counting();
+    }
+}
