@@ -15,6 +15,7 @@ pub mod finding;
 pub mod findings;
 pub mod lines;
 pub mod logic;
+pub mod measure;
 pub mod names;
 pub mod quantity;
 pub mod simulate;

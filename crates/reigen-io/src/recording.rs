@@ -233,6 +233,11 @@ impl Recording {
         reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))
     }
 
+    /// For each wanted line the time that it was unknown after it had been known.
+    pub fn unknown_times(&self) -> Vec<Nanos> {
+        self.stitcher.wanted().map(|(_, signal)| signal.unknown_time).collect()
+    }
+
     /// What a person should know of the recording, after it has been read; `names` are the wanted lines.
     pub fn findings(&self, names: &[String]) -> Vec<Finding> {
         let mut findings = Vec::new();

@@ -82,17 +82,16 @@ fn whatever_is_wrong_is_told_at_its_place() {
             "'5 V' | the method `sampled` takes no `supply` (take the key away, or choose the method it belongs to)",
         ),
         (
-            debounced("{ method = 'rc', resistance = '1k', capacitance = '1uF', supply = '5 V', rise_at = '1 V', fall_at = '2 V' }"),
+            debounced(
+                "{ method = 'rc', resistance = '1k', capacitance = '1uF', supply = '5 V', rise_at = '1 V', fall_at = '2 V' }",
+            ),
             "'1 V' | the thresholds are the wrong way round: it falls at 2 V and rises at 1 V, and must rise above where it falls",
         ),
         (
             format!("{input}catch = true"),
             "true | `catch` holds pulses for a scan, and the station has no [scan] (add [scan] with period = \"10 ms\", or take `catch` away)",
         ),
-        (
-            format!("[scan]\nperiod = '0 ms'\n{input}"),
-            "'0 ms' | a scan takes some time: its period must be above zero",
-        ),
+        (format!("[scan]\nperiod = '0 ms'\n{input}"), "'0 ms' | a scan takes some time: its period must be above zero"),
         (
             format!("{input}[output.a]\nwhen = 'TRUE'"),
             "a | the name `a` is used twice (all points share one namespace: rename one of them)",

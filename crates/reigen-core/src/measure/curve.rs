@@ -1,0 +1,96 @@
+//! A count as a function of the debounce time.
+
+use super::bins::Bins;
+use crate::time::Nanos;
+
+/// The bins of a curve with very many steps: 4,096 for every doubling, so a step is known to 0.025 %.
+type CurveBins = Bins<12>;
+
+/// How many changes are kept each at its own time.
+const KEPT: usize = 1 << 18;
+
+/// Changes of a count at times, added in any order.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Changes {
+    kept: Vec<(u64, i64)>,
+    bins: Vec<i64>,
+}
+
+impl Changes {
+    /// From `time` on the count is `by` more.
+    #[inline]
+    pub(super) fn add(&mut self, time: u64, by: i64) {
+        if self.bins.is_empty() {
+            self.kept.push((time, by));
+            if self.kept.len() > KEPT {
+                self.thin_out();
+            }
+        } else if let Some(bin) = self.bins.get_mut(CurveBins::above(time)) {
+            *bin += by;
+        }
+    }
+
+    /// Puts changes of one time together; where that does not help, goes over to bins.
+    fn thin_out(&mut self) {
+        self.merge();
+        if self.kept.len() > KEPT / 2 {
+            self.bins = vec![0; CurveBins::COUNT];
+            for (time, by) in std::mem::take(&mut self.kept) {
+                // At its border a bin has all its changes, so the count is exact there.
+                if let Some(bin) = self.bins.get_mut(CurveBins::above(time)) {
+                    *bin += by;
+                }
+            }
+        }
+    }
+
+    fn merge(&mut self) {
+        self.kept.sort_unstable();
+        self.kept.dedup_by(|later, first| {
+            let same = later.0 == first.0;
+            first.1 += if same { later.1 } else { 0 };
+            same
+        });
+    }
+
+    /// The count from `start` on as it changes with time, and whether each step is at its exact time.
+    pub(super) fn curve(mut self, start: i64) -> (Vec<(u64, i64)>, bool) {
+        let exact = self.bins.is_empty();
+        self.merge();
+        let binned = self.bins.iter().enumerate().filter(|(_, by)| **by != 0);
+        let changes = self.kept.iter().copied().chain(binned.map(|(bin, &by)| (CurveBins::border(bin), by)));
+        let mut count = start;
+        let mut steps = vec![(0, start)];
+        for (time, by) in changes.filter(|(_, by)| *by != 0) {
+            count += by;
+            match steps.last_mut() {
+                Some(step) if step.0 == time => step.1 = count,
+                _ => steps.push((time, count)),
+            }
+        }
+        steps.dedup_by_key(|step| step.1);
+        (steps, exact)
+    }
+}
+
+/// How many actuations come out at each debounce time.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Curve {
+    /// From each time on, how many; the first is at 0, and neighbours differ.
+    pub steps: Vec<(Nanos, u64)>,
+    /// The first time of which nothing is known.
+    pub until: Nanos,
+    /// Whether each step is at its exact time; else it may be up to 0.025 % early.
+    pub exact: bool,
+}
+
+impl Curve {
+    /// How many come out with a debounce of `time`; `None` beyond what is known.
+    pub fn at(&self, time: Nanos) -> Option<u64> {
+        if time >= self.until {
+            return None;
+        }
+        let after = self.steps.partition_point(|(from, _)| *from <= time);
+        self.steps.get(after.checked_sub(1)?).map(|(_, count)| *count)
+    }
+}

@@ -1,0 +1,152 @@
+//! What a line of two levels does: its idle level, its pulses, its bursts.
+
+use super::bounce::BounceMeter;
+use super::stable_curve::StableCurve;
+use crate::time::Nanos;
+
+/// How many edges are kept until the time that parts bursts is chosen.
+pub const FIRST_EDGES: usize = 1 << 16;
+
+/// The time that parts bursts where no plateau recommends one: longer than contacts bounce.
+const USUAL_QUIET: Nanos = Nanos(20_000_000);
+
+/// Measures one line, edge by edge.
+#[derive(Debug, Clone)]
+pub struct LineMeter {
+    /// The level that it starts with.
+    pub starts_high: bool,
+    since: Nanos,
+    high: bool,
+    last: Option<Nanos>,
+    /// How many edges there were.
+    pub edges: u64,
+    /// The shortest and longest complete low and high pulse.
+    pulses: [(u64, u64); 2],
+    /// Times spent low and high.
+    spent: [u64; 2],
+    /// The longest stretch of all, complete or not.
+    longest: u64,
+    /// A number that tells equal histories: every edge at the same time.
+    trace: u64,
+    /// The first edges.
+    pub first: Vec<Nanos>,
+    bounce: Option<BounceMeter>,
+}
+
+/// What a line did, over the whole recording.
+#[derive(Debug, Clone)]
+pub struct LineFigures {
+    /// The level where it is longer.
+    pub idle_high: bool,
+    /// How many edges.
+    pub edges: u64,
+    /// Share of the time that it is high.
+    pub share_high: f64,
+    /// The shortest and longest complete high pulse.
+    pub high_pulses: Option<(Nanos, Nanos)>,
+    /// The shortest and longest complete low pulse.
+    pub low_pulses: Option<(Nanos, Nanos)>,
+    /// The longest stretch without an edge.
+    pub longest_rest: Nanos,
+    /// Bursts of edges.
+    pub bounce: BounceMeter,
+    /// Edges a second, over the whole time.
+    pub rate_hz: f64,
+}
+
+impl LineMeter {
+    /// A meter for a line that has its first level at a time.
+    pub fn new(since: Nanos, high: bool) -> Self {
+        Self {
+            starts_high: high,
+            since,
+            high,
+            last: None,
+            edges: 0,
+            pulses: [(u64::MAX, 0); 2],
+            spent: [0; 2],
+            longest: 0,
+            trace: 0,
+            first: Vec::new(),
+            bounce: None,
+        }
+    }
+
+    /// Takes the edges of a window.
+    pub fn take(&mut self, edges: &[Nanos]) {
+        for &edge in edges {
+            let length = (edge - self.last.unwrap_or(self.since)).0;
+            let level = usize::from(self.high);
+            if let (Some(spent), Some(pulses)) = (self.spent.get_mut(level), self.pulses.get_mut(level)) {
+                *spent += length;
+                if self.last.is_some() {
+                    *pulses = (pulses.0.min(length), pulses.1.max(length));
+                }
+            }
+            self.longest = self.longest.max(length);
+            self.trace = (self.trace ^ edge.0).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(23);
+            self.last = Some(edge);
+            self.high = !self.high;
+        }
+        self.edges += edges.len() as u64;
+        self.meter(edges);
+    }
+
+    /// Hands the edges to the bounce meter, once it is known what parts bursts.
+    fn meter(&mut self, edges: &[Nanos]) {
+        if let Some(bounce) = &mut self.bounce {
+            return edges.iter().for_each(|&edge| bounce.take(edge));
+        }
+        self.first.extend_from_slice(edges);
+        if self.first.len() >= FIRST_EDGES {
+            self.choose();
+        }
+    }
+
+    /// Chooses what parts bursts from the edges so far.
+    fn choose(&mut self) {
+        let end = self.last.unwrap_or(self.since);
+        let mut curve = StableCurve::new(self.starts_high);
+        self.first.iter().for_each(|&edge| curve.take(edge));
+        let quiet = curve.finish(end).0.recommended().map_or(USUAL_QUIET, |plateau| plateau.middle());
+        let mut bounce = BounceMeter::new(self.starts_high, quiet);
+        self.first.iter().for_each(|&edge| bounce.take(edge));
+        self.bounce = Some(bounce);
+        // What follows is needed for guesses alone.
+        self.first.truncate(FIRST_EDGES);
+    }
+
+    /// Whether two lines had their edges at the same times; and whether at the same levels.
+    pub fn same_as(&self, other: &Self) -> Option<bool> {
+        let same = self.edges > 0 && self.edges == other.edges && self.trace == other.trace;
+        same.then_some(self.starts_high == other.starts_high)
+    }
+
+    /// The figures, at the recording's last time.
+    pub fn figures(&mut self, end: Nanos) -> LineFigures {
+        if self.bounce.is_none() {
+            self.choose();
+        }
+        let rest = end.saturating_sub(self.last.unwrap_or(self.since)).0;
+        let mut spent = self.spent;
+        if let Some(spent) = spent.get_mut(usize::from(self.high)) {
+            *spent += rest;
+        }
+        let [low, high] = spent;
+        let [low_pulses, high_pulses] =
+            self.pulses.map(|(shortest, longest)| (longest >= shortest).then_some((Nanos(shortest), Nanos(longest))));
+        let mut bounce = self.bounce.clone().unwrap_or_else(|| BounceMeter::new(self.starts_high, USUAL_QUIET));
+        bounce.finish();
+        let all = end.saturating_sub(self.since);
+        LineFigures {
+            idle_high: if high == low { self.starts_high } else { high > low },
+            edges: self.edges,
+            share_high: if low + high == 0 { f64::from(self.high) } else { high as f64 / (low + high) as f64 },
+            high_pulses,
+            low_pulses,
+            longest_rest: Nanos(self.longest.max(rest)),
+            bounce,
+            rate_hz: if all.0 == 0 { 0.0 } else { self.edges as f64 / all.seconds() },
+        }
+    }
+}
