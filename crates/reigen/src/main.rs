@@ -5,6 +5,7 @@ mod commands;
 mod failure;
 mod print;
 mod progress;
+mod reading;
 mod replay;
 mod summary;
 mod tables;
@@ -30,6 +31,9 @@ fn main() -> ExitCode {
     let done = match &cli.command {
         cli::Command::Check(arguments) => commands::check::run(arguments, &mut out),
         cli::Command::Size(arguments) => commands::size::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Survey(arguments) => commands::survey::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
+        cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),

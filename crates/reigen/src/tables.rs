@@ -13,6 +13,17 @@ use reigen_core::time::seconds_short;
 use reigen_core::units::Volts;
 use reigen_core::wiring::Checked;
 
+/// Cells of tables.
+pub(crate) mod cells {
+    use reigen_core::time::Nanos;
+    use reigen_core::units::engineering;
+
+    /// A time with three digits; empty where there is none.
+    pub(crate) fn time(time: Option<Nanos>) -> String {
+        time.map_or(String::new(), |time| engineering(time.seconds(), "s"))
+    }
+}
+
 /// Prints everything that came of a run.
 pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = &station.title {
@@ -131,7 +142,7 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
 }
 
 /// Sets a column to the left, as words stand.
-fn left(table: &mut Table, column: usize) {
+pub(crate) fn left(table: &mut Table, column: usize) {
     if let Some(column) = table.column_mut(column) {
         column.set_cell_alignment(CellAlignment::Left);
     }
@@ -160,7 +171,7 @@ pub(crate) fn print_sum(worked: &Worked, out: &mut Out) -> Result<(), Failure> {
     Ok(())
 }
 
-fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
     if findings.is_empty() {
         return Ok(());
     }
@@ -181,7 +192,7 @@ fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
     Ok(())
 }
 
-fn table(header: &[&str]) -> Table {
+pub(crate) fn table(header: &[&str]) -> Table {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled).set_header(header);
     for column in table.column_iter_mut().skip(1) {

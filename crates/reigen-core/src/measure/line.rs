@@ -1,6 +1,7 @@
 //! What a line of two levels does: its idle level, its pulses, its bursts.
 
 use super::bounce::BounceMeter;
+use super::curve::Curve;
 use super::stable_curve::StableCurve;
 use crate::time::Nanos;
 
@@ -54,6 +55,18 @@ pub struct LineFigures {
     pub rate_hz: f64,
 }
 
+/// What parts bursts: the time that is recommended for a debounce, unless it would swallow nearly all there is; then the
+/// line does not bounce, and a time that keeps every pulse is taken.
+fn quiet(curve: &Curve) -> Nanos {
+    const NEARLY_ALL: u64 = 30;
+    let plateaus = curve.plateaus();
+    match (curve.recommended(), plateaus.first()) {
+        (Some(plateau), Some(first)) if plateau.count * NEARLY_ALL < first.count => Nanos((first.until.0 / 2).max(1)),
+        (Some(plateau), _) => plateau.middle(),
+        (None, _) => USUAL_QUIET,
+    }
+}
+
 impl LineMeter {
     /// A meter for a line that has its first level at a time.
     pub fn new(since: Nanos, high: bool) -> Self {
@@ -105,10 +118,11 @@ impl LineMeter {
 
     /// Chooses what parts bursts from the edges so far.
     fn choose(&mut self) {
-        let end = self.last.unwrap_or(self.since);
+        // What comes after the last edge is not known here: it is taken to hold.
+        let end = self.last.unwrap_or(self.since) + Nanos(self.longest);
         let mut curve = StableCurve::new(self.starts_high);
         self.first.iter().for_each(|&edge| curve.take(edge));
-        let quiet = curve.finish(end).0.recommended().map_or(USUAL_QUIET, |plateau| plateau.middle());
+        let quiet = quiet(&curve.finish(end).0);
         let mut bounce = BounceMeter::new(self.starts_high, quiet);
         self.first.iter().for_each(|&edge| bounce.take(edge));
         self.bounce = Some(bounce);

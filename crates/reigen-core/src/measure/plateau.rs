@@ -46,11 +46,12 @@ impl Curve {
         self.steps.iter().zip(ends).map(plateau).collect()
     }
 
-    /// The plateau that recommends a time: the widest on a logarithmic scale, leaving out the one that starts at 0 (where
+    /// The plateau that recommends a time: the widest on a logarithmic scale, leaving out the one that starts at 0 or 1 ns (where
     /// there is another) and those that count none. `None` where all count none.
     pub fn recommended(&self) -> Option<Plateau> {
         let counting: Vec<Plateau> = self.plateaus().into_iter().filter(|plateau| plateau.count > 0).collect();
-        let later = counting.iter().filter(|plateau| plateau.from.0 > 0);
+        // Only pulses of width 0 part a plateau at 1 ns from the one at 0: both count every edge.
+        let later = counting.iter().filter(|plateau| plateau.from.0 > 1);
         let widest = later.max_by(|one, other| one.width().total_cmp(&other.width()));
         widest.or(counting.first()).copied()
     }

@@ -114,8 +114,22 @@ pub fn changeover(one: Edges<'_>, other: Edges<'_>) -> Option<String> {
         if is_first { first = !first } else { second = !second }
     }
     let share = opposite as f64 / end.0.max(1) as f64;
-    (share > 0.85 && both[0] + both[1] > 0)
+    let moves = near(one, other, TRANSIT).min(near(other, one, TRANSIT));
+    (share > 0.85 && both[0] + both[1] > 0 && moves >= 0.6)
         .then(|| format!("of opposite level in {:.1} % of the time, and alike only while it moves", share * 100.0))
+}
+
+/// The time that a contact takes to move from one side to the other, at most.
+const TRANSIT: Nanos = Nanos(100_000_000);
+
+/// The share of one line's edges that have one of the other closer than a time.
+fn near(one: Edges<'_>, other: Edges<'_>, closer: Nanos) -> f64 {
+    let close = |edge: &&Nanos| {
+        let next = other.times.partition_point(|time| time < *edge);
+        let around = [next.checked_sub(1), Some(next)].into_iter().flatten().filter_map(|at| other.times.get(at));
+        around.into_iter().any(|time| time.0.abs_diff(edge.0) < closer.0)
+    };
+    one.times.iter().filter(close).count() as f64 / one.times.len().max(1) as f64
 }
 
 /// A pulse at the same count of another line's pulses, again and again.
@@ -134,8 +148,8 @@ pub fn index(mark: Edges<'_>, pulses: Edges<'_>) -> Option<String> {
     let mut sorted = counts.clone();
     sorted.sort_unstable();
     let usual = *sorted.get(sorted.len() / 2)?;
-    let same = counts.iter().filter(|count| count.abs_diff(usual) <= 1).count();
-    (counts.len() >= 2 && usual >= 4 && same * 10 >= counts.len() * 8)
+    let same = counts.iter().filter(|count| **count == usual).count();
+    (counts.len() >= 2 && usual >= 4 && same * 20 >= counts.len() * 17)
         .then(|| format!("one pulse for every {usual} of the pair, in {same} of {}", counts.len()))
 }
 
@@ -187,13 +201,8 @@ pub fn chain(load: Edges<'_>, clock: Edges<'_>) -> Option<String> {
 
 /// Whether a line changes only within the frames of a clock.
 pub fn is_chain_data(data: Edges<'_>, clock: Edges<'_>) -> bool {
-    let near = |edge: &&Nanos| {
-        let next = clock.times.partition_point(|time| time < *edge);
-        let around = [next.checked_sub(1), Some(next)].into_iter().flatten().filter_map(|at| clock.times.get(at));
-        around.into_iter().any(|clock_edge| clock_edge.0.abs_diff(edge.0) < 20_000)
-    };
-    let close = data.times.iter().filter(near).count();
-    data.times.len() >= 2 && close * 10 >= data.times.len() * 9
+    let data = data.up_to(clock.times.last().copied().unwrap_or_default());
+    data.times.len() >= 2 && near(data, clock, Nanos(usual_step(clock).0.saturating_mul(4))) >= 0.9
 }
 
 /// How strongly edges follow a frequency, from 0 to 1: the length of the mean of their phases as unit vectors.
@@ -204,6 +213,14 @@ pub fn follows(edges: &[Nanos], hertz: f64) -> f64 {
         (sine + libm::sin(angle), cosine + libm::cos(angle))
     });
     (sine * sine + cosine * cosine).sqrt() / edges.len().max(1) as f64
+}
+
+/// The middle of the times between neighbouring edges.
+pub fn usual_step(edges: Edges<'_>) -> Nanos {
+    let mut steps: Vec<u64> =
+        edges.times.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect();
+    steps.sort_unstable();
+    Nanos(steps.get(steps.len() / 2).copied().unwrap_or(0))
 }
 
 /// How uneven the times between edges of one direction are: their standard deviation over their mean.

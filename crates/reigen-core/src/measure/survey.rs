@@ -143,7 +143,7 @@ impl Surveyor {
         let figures: Vec<Option<LineFigures>> =
             self.lines.iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
         let mut guesses: Vec<Option<Guess>> = vec![None; self.lines.len()];
-        self.guess_dull(&figures, end, &mut guesses);
+        self.guess_dull(&figures, &mut guesses);
         self.guess_groups(names, &mut guesses);
         self.guess_single(&figures, &mut guesses);
         let mut findings = Vec::new();
@@ -170,7 +170,7 @@ impl Surveyor {
     }
 
     /// Lines that are dead, and lines that float.
-    fn guess_dull(&self, figures: &[Option<LineFigures>], end: Nanos, guesses: &mut [Option<Guess>]) {
+    fn guess_dull(&self, figures: &[Option<LineFigures>], guesses: &mut [Option<Guess>]) {
         for (line, guess) in guesses.iter_mut().enumerate() {
             let Some(Some(figures)) = figures.get(line) else {
                 *guess = Some(Guess { kind: Kind::Dead, ground: "it never has a level".to_owned() });
@@ -179,7 +179,7 @@ impl Surveyor {
             if figures.edges == 0 {
                 let level = if figures.idle_high { "high" } else { "low" };
                 *guess = Some(Guess { kind: Kind::Dead, ground: format!("it stays {level} all the time") });
-            } else if let Some(ground) = self.edges(line).and_then(|edges| floats(edges, figures, end)) {
+            } else if let Some(ground) = self.edges(line).and_then(|edges| floats(edges, figures)) {
                 *guess = Some(Guess { kind: Kind::Floating, ground });
             }
         }
@@ -290,7 +290,7 @@ impl Surveyor {
 }
 
 /// Whether nothing drives a line: it chatters unevenly, without rest, or with the mains.
-fn floats(edges: Edges<'_>, figures: &LineFigures, end: Nanos) -> Option<String> {
+fn floats(edges: Edges<'_>, figures: &LineFigures) -> Option<String> {
     const ENOUGH: usize = 40;
     let uneven = relation::unevenness(edges);
     if edges.times.len() < ENOUGH || uneven < 0.3 {
@@ -298,9 +298,9 @@ fn floats(edges: Edges<'_>, figures: &LineFigures, end: Nanos) -> Option<String>
     }
     let mains = [50.0, 60.0].into_iter().map(|hertz| (hertz, relation::follows(edges.times, hertz * 2.0)));
     let (hertz, strength) = mains.max_by(|one, other| one.1.total_cmp(&other.1))?;
-    // A driven line rests at some time for many times as long as its usual pulse.
-    let usual = end.0 / figures.edges.max(1);
-    let rests = figures.longest_rest.0 > usual.saturating_mul(40);
+    // A driven line rests at some time for very much longer than it takes from edge to edge.
+    let usual = relation::usual_step(edges).0.max(1);
+    let rests = figures.longest_rest.0 > usual.saturating_mul(100);
     match (strength > 0.4 && !rests, !rests && uneven > 0.6 && (0.2..0.8).contains(&figures.share_high)) {
         (true, _) => Some(format!(
             "it chatters with the mains of {hertz} Hz: {:.0} % of its edges keep its phase",

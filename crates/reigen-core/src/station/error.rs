@@ -145,6 +145,12 @@ pub enum StationErrorKind {
         /// The full names that it fits.
         fits: Vec<String>,
     },
+    /// A line that has no numbers.
+    #[error("the line `{name}` has levels, and numbers are wanted here")]
+    NotANumber {
+        /// The name.
+        name: String,
+    },
     /// A line that is a vector or a number.
     #[error("the line `{name}` is {what}, and an input wants a line with two levels")]
     NotTwoLevels {

@@ -31,7 +31,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec
     let (mut signals, mut names) = (Vec::new(), Vec::new());
     let mut lines = HashMap::new();
     for line in station.points.iter().filter_map(|point| point.kind.line()) {
-        match find_line(line, recorded) {
+        match find_line(&line.name, recorded) {
             Ok(signal) => {
                 let number = signals.iter().position(|&known| known == signal).unwrap_or(signals.len());
                 if number == signals.len() {
@@ -50,9 +50,40 @@ pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec
     Ok(Plan { engine: Engine::new(branches), signals, names })
 }
 
-/// The signal of a line's name: a whole name, or the end of one after a dot.
-fn find_line(line: &LineName, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
-    let name = line.name.as_str();
+/// The signal of a line of two levels, by its name: a whole name, or the end of one after a dot.
+///
+/// # Errors
+/// Where there is none, or several, or it has no two levels.
+pub fn find_line(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
+    let first = find(name, recorded)?;
+    let (what, remedy) = match &first.kind {
+        LineKind::Level => return Ok(first.signal),
+        LineKind::Vector { width } => {
+            (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
+        }
+        LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
+        LineKind::Words { why } => (why.clone(), "a column of levels has 0 and 1".to_owned()),
+        LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
+    };
+    Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
+}
+
+/// The number line of a name, as [`find_line`] finds those of two levels.
+///
+/// # Errors
+/// Where there is none, or several, or it has no numbers.
+pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
+    let first = find(name, recorded)?;
+    match &first.kind {
+        LineKind::Number { .. } | LineKind::Real => Ok(first.signal),
+        LineKind::Level | LineKind::Vector { .. } | LineKind::Words { .. } => {
+            Err(StationErrorKind::NotANumber { name: name.to_owned() })
+        }
+    }
+}
+
+/// The line that a name means.
+fn find<'a>(name: &str, recorded: &'a [RecordedLine]) -> Result<&'a RecordedLine, StationErrorKind> {
     let ending = format!(".{name}");
     let whole: Vec<&RecordedLine> = recorded.iter().filter(|line| line.name == name).collect();
     let fits = match whole.is_empty() {
@@ -73,16 +104,7 @@ fn find_line(line: &LineName, recorded: &[RecordedLine]) -> Result<usize, Statio
         names.dedup();
         return Err(StationErrorKind::AmbiguousLine { name: name.to_owned(), fits: names });
     }
-    let (what, remedy) = match &first.kind {
-        LineKind::Level => return Ok(first.signal),
-        LineKind::Vector { width } => {
-            (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
-        }
-        LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
-        LineKind::Words { why } => (why.clone(), "a column of levels has 0 and 1".to_owned()),
-        LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
-    };
-    Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
+    Ok(first)
 }
 
 /// For each point the numbers of the points that it reads.

@@ -2,7 +2,8 @@
 
 pub(crate) mod size;
 
-use clap::{Args, Parser, Subcommand};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
 use std::path::PathBuf;
@@ -20,6 +21,9 @@ pub(crate) struct Cli {
 pub(crate) enum Command {
     Check(CheckArguments),
     Size(size::SizeArguments),
+    Survey(SurveyArguments),
+    Debounce(DebounceArguments),
+    Levels(LevelsArguments),
     Run(RunArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
@@ -37,6 +41,111 @@ pub(crate) struct CheckArguments {
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// Tell what is on each line of a recording: idle level, bounce, what looks wrong, what it may be.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen survey ropewalk/recording.vcd
+  reigen survey ropewalk/recording.vcd --station first.toml")]
+pub(crate) struct SurveyArguments {
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Write a first station file with the guesses
+    #[arg(long, value_name = "FILE.toml")]
+    pub(crate) station: Option<PathBuf>,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// Measure how a line bounces, and show what each debounce time would count.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen debounce ropewalk/recording.vcd --line PB_START --asserted low
+  reigen debounce ropewalk/recording.vcd --line PB_STOP --asserted low --contact NC --true-count 3")]
+pub(crate) struct DebounceArguments {
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// The line
+    #[arg(long, value_name = "NAME")]
+    pub(crate) line: String,
+    /// The level at which its contact is closed; high where nothing is said
+    #[arg(long, value_enum)]
+    pub(crate) asserted: Option<LevelWord>,
+    /// Normally open or closed
+    #[arg(long, value_enum, default_value = "NO")]
+    pub(crate) contact: ContactWord,
+    /// How many actuations there really were: which times give that? Exit code 1 where none does
+    #[arg(long, value_name = "N")]
+    pub(crate) true_count: Option<u64>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// A level as it is typed.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum LevelWord {
+    High,
+    Low,
+}
+
+impl From<LevelWord> for Asserted {
+    fn from(word: LevelWord) -> Self {
+        match word {
+            LevelWord::High => Asserted::High,
+            LevelWord::Low => Asserted::Low,
+        }
+    }
+}
+
+/// A contact as it is typed.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum ContactWord {
+    #[value(name = "NO")]
+    No,
+    #[value(name = "NC")]
+    Nc,
+}
+
+impl From<ContactWord> for Contact {
+    fn from(word: ContactWord) -> Self {
+        match word {
+            ContactWord::No => Contact::NormallyOpen,
+            ContactWord::Nc => Contact::NormallyClosed,
+        }
+    }
+}
+
+/// Tell at which volts an input switches, up and down, from slow ramps.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Example (of a recording with a ramp and the input that it drives):
+  reigen levels ramp.csv --digital IN --analog VOLTS --reference 2.5")]
+pub(crate) struct LevelsArguments {
+    /// The recording: VCD or CSV; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// The line of the input
+    #[arg(long, value_name = "NAME")]
+    pub(crate) digital: String,
+    /// The line with the volts at it
+    #[arg(long, value_name = "NAME")]
+    pub(crate) analog: String,
+    /// What the middle of both should be
+    #[arg(long, value_name = "VALUE")]
+    pub(crate) reference: Option<f64>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
 }
 
 /// Apply a station file to a recording: clean inputs, counts, and what became of every edge.

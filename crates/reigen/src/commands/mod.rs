@@ -1,7 +1,10 @@
 //! One module a command.
 
 pub(crate) mod check;
+pub(crate) mod debounce;
 pub(crate) mod demo;
+pub(crate) mod levels;
 pub(crate) mod run;
 pub(crate) mod simulate;
 pub(crate) mod size;
+pub(crate) mod survey;

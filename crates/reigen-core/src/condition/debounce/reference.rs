@@ -93,7 +93,7 @@ pub(super) fn read(times: ReadingTimes, edges: &[u64], end: u64) -> (Vec<(u64, u
             input = !input;
             since.push(number);
         }
-        if tick < times.phase.0 || (tick - times.phase.0) % times.period.0 != 0 {
+        if tick < times.phase.0 || !(tick - times.phase.0).is_multiple_of(times.period.0) {
             continue;
         }
         let caught = times.catch && !held && input == read && since.len() >= 2;

@@ -1,0 +1,117 @@
+//! `reigen levels`: at which volts an input switches.
+
+use crate::cli::LevelsArguments;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::reading::{read_through, refuse_line};
+use crate::replay::read_options;
+use crate::tables::table;
+use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
+use reigen_core::station::plan::{find_line, find_number};
+use reigen_core::time::Nanos;
+use reigen_core::units::significant;
+use reigen_io::recording::Recording;
+use serde::Serialize;
+
+/// Runs the command.
+pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let mut recording = Recording::open(&arguments.recording, &options)?;
+    let digital = find_line(&arguments.digital, recording.lines()).map_err(|kind| refuse_line("--digital", &kind))?;
+    let analog = find_number(&arguments.analog, recording.lines()).map_err(|kind| refuse_line("--analog", &kind))?;
+    let mut pairing = Pairing::default();
+    read_through(&mut recording, &[digital], &[analog], &mut |lines| {
+        if let (Some(bit), Some(reading)) = (lines.bits().first(), lines.readings().first()) {
+            let mut rising = bit.level == Some(false);
+            for &time in &bit.toggles {
+                pairing.edges.push((time, rising));
+                rising = !rising;
+            }
+            pairing.values.extend(reading.times.iter().copied().zip(reading.values.iter().copied()));
+        }
+        pairing.pair();
+    })?;
+    let thresholds = pairing.finish();
+    if arguments.json {
+        return out.json(&Json { thresholds: &thresholds, reference: arguments.reference });
+    }
+    print(arguments, &thresholds, out)
+}
+
+/// Edges and values that wait for one another.
+#[derive(Default)]
+struct Pairing {
+    edges: Vec<(Nanos, bool)>,
+    values: Vec<(Nanos, f64)>,
+    meter: LevelsMeter,
+}
+
+impl Pairing {
+    /// Pairs the edges that lie between two known values.
+    fn pair(&mut self) {
+        let Some(known) = self.values.last().map(|(time, _)| *time) else { return };
+        let ready = self.edges.partition_point(|(time, _)| *time <= known);
+        for (edge, rising) in self.edges.drain(..ready) {
+            let after = self.values.partition_point(|(time, _)| *time < edge);
+            let at = |index: usize| self.values.get(index).map(|(time, value)| (time.0 as f64, *value));
+            match (after.checked_sub(1).and_then(at), at(after)) {
+                (Some(before), Some(after)) => self.meter.take(rising, between(before, after, edge.0 as f64)),
+                (None, Some((_, value))) => self.meter.take(rising, value),
+                _ => {}
+            }
+        }
+        // Only the last value is needed further on, and those that edges still wait for.
+        let first = self.edges.first().map_or(known, |(time, _)| *time);
+        let keep = self.values.partition_point(|(time, _)| *time < first).saturating_sub(1);
+        self.values.drain(..keep);
+    }
+
+    /// What came of it; edges after the last value take that one.
+    fn finish(mut self) -> Thresholds {
+        if let Some(&(_, last)) = self.values.last() {
+            self.edges.drain(..).for_each(|(_, rising)| self.meter.take(rising, last));
+        }
+        self.meter.finish()
+    }
+}
+
+fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) -> Result<(), Failure> {
+    let Thresholds { rising, falling, hysteresis } = thresholds;
+    out.line(format!("{} switches by {}:", arguments.digital, arguments.analog))?;
+    let mut rows = table(&["", "ramps", "mean", "least", "greatest", "spread"]);
+    for (name, threshold) in [("goes high at", rising), ("goes low at", falling)] {
+        let Some(Threshold { edges, mean, least, most, spread }) = threshold else {
+            rows.add_row([name, "0"]);
+            continue;
+        };
+        let [mean, least, most, spread] = [mean, least, most, spread].map(|value| significant(*value));
+        rows.add_row([name.to_owned(), edges.to_string(), mean, least, most, spread]);
+    }
+    out.line("")?;
+    out.line(rows.trim_fmt())?;
+    match hysteresis {
+        Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
+        None => out.line("\nit does not switch both ways: ramp the voltage up and down again while recording")?,
+    }
+    if hysteresis.is_some_and(|hysteresis| hysteresis < 0.0) {
+        out.line("it goes high below where it goes low: the ramp is too fast for the input, or the line is inverted")?;
+    }
+    if let (Some(reference), Some(mean)) = (arguments.reference, mean(thresholds)) {
+        let off = (mean / reference - 1.0) * 100.0;
+        out.line(format!("middle {}, against {}: {} %", significant(mean), significant(reference), significant(off)))?;
+    }
+    Ok(())
+}
+
+/// The middle between both thresholds.
+fn mean(thresholds: &Thresholds) -> Option<f64> {
+    Some((thresholds.rising.as_ref()?.mean + thresholds.falling.as_ref()?.mean) / 2.0)
+}
+
+/// The thresholds as JSON.
+#[derive(Serialize)]
+struct Json<'a> {
+    #[serde(flatten)]
+    thresholds: &'a Thresholds,
+    reference: Option<f64>,
+}

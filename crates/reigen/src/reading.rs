@@ -1,0 +1,58 @@
+//! A recording read through, for commands that measure its lines without a station.
+
+use crate::failure::Failure;
+use crate::progress::Bar;
+use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
+use reigen_core::station::StationErrorKind;
+use reigen_core::time::Nanos;
+use reigen_io::recording::Recording;
+
+/// Reads the lines of these signals, and hands over window after window; gives the recording's last time.
+pub(crate) fn read_through(
+    recording: &mut Recording,
+    bits: &[usize],
+    numbers: &[usize],
+    take: &mut (dyn FnMut(&LineColumns) + Send),
+) -> Result<Nanos, Failure> {
+    let mut lines = recording.select(bits, numbers);
+    let mut bar = Bar::new(recording.progress());
+    recording.read(&mut lines, &mut |lines, known_until| {
+        bar.show();
+        let window = lines.cut(known_until);
+        take(lines);
+        lines.advance(window);
+        true
+    })?;
+    bar.finish();
+    Ok(recording.last_time())
+}
+
+/// The signals of one kind, each once, with the shortest of its names.
+pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> (Vec<usize>, Vec<String>) {
+    let mut found: Vec<(usize, String)> = Vec::new();
+    for line in lines.iter().filter(|line| wanted(&line.kind)) {
+        match found.iter_mut().find(|(signal, _)| *signal == line.signal) {
+            Some((_, name)) if line.name.len() < name.len() => *name = line.name.clone(),
+            Some(_) => {}
+            None => found.push((line.signal, line.name.clone())),
+        }
+    }
+    // The last part of a name will do where no other line has it.
+    let leaves: Vec<String> = found.iter().map(|(_, name)| leaf(name).to_owned()).collect();
+    let unique = |name: &String| leaves.iter().filter(|leaf| *leaf == name).count() == 1;
+    let names = found.iter().zip(&leaves).map(|((_, name), leaf)| if unique(leaf) { leaf } else { name }.clone());
+    let names = names.collect();
+    (found.into_iter().map(|(signal, _)| signal).collect(), names)
+}
+
+fn leaf(name: &str) -> &str {
+    name.rsplit('.').next().unwrap_or(name)
+}
+
+/// A line that a command names and the recording does not have as it is wanted.
+pub(crate) fn refuse_line(option: &str, kind: &StationErrorKind) -> Failure {
+    Failure::Usage {
+        message: format!("{option}: {kind}"),
+        help: kind.help().unwrap_or_else(|| "`reigen survey` lists the lines of a recording".to_owned()),
+    }
+}
