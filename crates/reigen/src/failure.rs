@@ -3,6 +3,7 @@
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
+use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::OutputError;
 use std::io::{self, IsTerminal, Write};
@@ -21,6 +22,8 @@ pub(crate) enum Failure {
     Output(OutputError),
     /// Options that contradict each other or the recording.
     Usage { message: String, help: String },
+    /// A picture that cannot be drawn.
+    Picture(PictureError),
     /// A sum that cannot be worked.
     Sum(SizingError),
     /// Standard output took no more.
@@ -36,6 +39,12 @@ impl From<RecordingError> for Failure {
 impl From<OutputError> for Failure {
     fn from(error: OutputError) -> Self {
         Self::Output(error)
+    }
+}
+
+impl From<PictureError> for Failure {
+    fn from(error: PictureError) -> Self {
+        Self::Picture(error)
     }
 }
 
@@ -79,9 +88,19 @@ impl Failure {
             Self::Recording(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
             Self::Output(error) => titled(renderer, &error.to_string(), error.help().as_deref()),
             Self::Usage { message, help } => titled(renderer, message, Some(help)),
+            Self::Picture(error) => titled(renderer, &error.to_string(), picture_help(error).as_deref()),
             Self::Sum(error) => titled(renderer, &error.to_string(), None),
             Self::Print(error) => titled(renderer, &format!("cannot write the result: {error}"), None),
         }
+    }
+}
+
+/// What to do about a picture that cannot be drawn.
+fn picture_help(error: &PictureError) -> Option<String> {
+    match error {
+        PictureError::Size(..) => Some(format!("--width and --height lie from {} to {}", SIZES.start(), SIZES.end())),
+        PictureError::Room { needed, .. } => Some(format!("choose fewer with --points, or give --height {needed}")),
+        PictureError::Backend(_) => None,
     }
 }
 

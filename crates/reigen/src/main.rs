@@ -3,6 +3,7 @@
 mod cli;
 mod commands;
 mod failure;
+mod picture;
 mod print;
 mod progress;
 mod reading;
@@ -34,6 +35,7 @@ fn main() -> ExitCode {
         cli::Command::Survey(arguments) => commands::survey::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
         cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),

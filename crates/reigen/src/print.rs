@@ -9,6 +9,11 @@ pub(crate) struct Out {
     colour: bool,
 }
 
+/// How many letters fit into a line of the terminal; `None` where there is none.
+pub(crate) fn terminal_width() -> Option<u32> {
+    terminal_size::terminal_size_of(io::stdout()).map(|(width, _)| u32::from(width.0))
+}
+
 impl Out {
     /// Standard output; with colour on a terminal, unless NO_COLOR says otherwise.
     pub(crate) fn standard() -> Self {

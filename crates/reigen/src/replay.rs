@@ -20,6 +20,7 @@ use reigen_io::events::EventFile;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
+use std::collections::HashMap;
 use std::path::Path;
 
 /// A station file that has been read and checked.
@@ -65,6 +66,8 @@ pub(crate) struct Wanted<'a> {
     pub(crate) events: Option<&'a Path>,
     /// What really happened.
     pub(crate) truth: Option<&'a TruthFile>,
+    /// For an observer: the engine remembers the fate of each edge, and counts go on as in the whole file.
+    pub(crate) watched: bool,
     /// In the file's own times.
     pub(crate) from: Option<i64>,
     pub(crate) to: Option<i64>,
@@ -75,6 +78,7 @@ impl<'a> Wanted<'a> {
     pub(crate) fn new(arguments: &'a RunArguments, truth: Option<&'a TruthFile>) -> Self {
         Self {
             truth,
+            watched: false,
             trace: arguments.trace.as_deref(),
             events: arguments.events.as_deref(),
             from: arguments.from,
@@ -129,15 +133,34 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
     })
 }
 
+/// What an observer sees after each window that counts.
+pub(crate) struct Seen<'a> {
+    pub(crate) engine: &'a mut Engine,
+    pub(crate) lines: &'a LineColumns,
+    /// For each name that the station gives a line, its number among the lines.
+    pub(crate) line_numbers: &'a HashMap<String, usize>,
+}
+
 /// Works a station over a recording.
-pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Wanted<'_>) -> Result<Outcome, Failure> {
-    let Plan { mut engine, signals, names: line_names } = compile(&file.station, recording.lines())
-        .map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
+pub(crate) fn replay(file: &StationFile, recording: Recording, wanted: &Wanted<'_>) -> Result<Outcome, Failure> {
+    replay_observed(file, recording, wanted, &mut |_| {})
+}
+
+/// Works a station over a recording, and shows each window that counts to an observer.
+pub(crate) fn replay_observed(
+    file: &StationFile,
+    mut recording: Recording,
+    wanted: &Wanted<'_>,
+    observe: &mut (dyn FnMut(Seen<'_>) + Send),
+) -> Result<Outcome, Failure> {
+    let plan = compile(&file.station, recording.lines());
+    let Plan { mut engine, signals, names: line_names, lines: line_numbers } =
+        plan.map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
     let stretch = Stretch::new(&recording, wanted)?;
     let mut lines = recording.select(&signals, &[]);
     recording.count_within(stretch.from, stretch.to);
     let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
-    if watchers.events.is_some() {
+    if watchers.events.is_some() || wanted.watched {
         engine.remember();
     }
     let mut worked = Nanos(0);
@@ -155,9 +178,12 @@ pub(crate) fn replay(file: &StationFile, mut recording: Recording, wanted: &Want
                 failure = Some(error);
                 return false;
             }
+            if window.from >= stretch.from {
+                observe(Seen { engine: &mut engine, lines, line_numbers: &line_numbers });
+            }
             lines.advance(window);
             worked = until;
-            if worked == stretch.from && worked > Nanos(0) {
+            if worked == stretch.from && worked > Nanos(0) && !wanted.watched {
                 engine.start_counting(worked);
             }
         }
@@ -268,13 +294,13 @@ impl Watchers {
             let mut points: Vec<_> = engine.points().collect();
             points.sort_by_key(|columns| columns.point);
             let columns = points.iter().zip(&self.shapes).filter_map(|(columns, shape)| match shape {
-                Shape::Bit => columns.bit.map(Column::Bit),
-                Shape::Count => columns.count.map(Column::Count),
+                Shape::Bit => columns.bit().map(Column::Bit),
+                Shape::Count => columns.count().map(Column::Count),
             });
             trace.write(window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
         }
         for columns in engine.points().filter(|_| counts) {
-            if let (Some(Some(rises)), Some(bit)) = (self.rises.get_mut(columns.point), columns.bit) {
+            if let (Some(Some(rises)), Some(bit)) = (self.rises.get_mut(columns.point), columns.bit()) {
                 let first = usize::from(bit.level == Some(true));
                 rises.extend(bit.toggles.iter().skip(first).step_by(2));
             }

@@ -1,6 +1,7 @@
 //! `input`: a line with its polarity and its debounce.
 
 use super::debounce::{Debounce, Ledger, Read, ReadingTimes, Settings};
+use crate::account::Verdict;
 use crate::column::CountColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::event::{Happening, What};
@@ -108,6 +109,14 @@ impl Block for Input {
 
     fn remember(&mut self) {
         self.ledger.verdicts = Some(Vec::new());
+    }
+
+    fn forget(&mut self) {
+        self.ledger.verdicts = None;
+    }
+
+    fn verdicts(&mut self, sink: &mut Vec<Verdict>) {
+        sink.extend(self.ledger.verdicts.iter_mut().flat_map(|verdicts| verdicts.drain(..)));
     }
 
     fn happenings(&mut self, _counts: &[CountColumn], sink: &mut Vec<Happening>) {

@@ -1,5 +1,6 @@
 //! What every block of the engine's graph is.
 
+use crate::account::Verdict;
 use crate::column::{BitColumn, CountColumn};
 use crate::event::Happening;
 use crate::summary::{PointSummary, Tally};
@@ -68,6 +69,15 @@ pub trait Block: Send {
 
     /// Asks the block to remember what [`happenings`](Self::happenings) tells.
     fn remember(&mut self) {}
+
+    /// Remembers no more.
+    fn forget(&mut self) {}
+
+    /// Hands over the fate of each raw edge that was settled in the window; those told here are not told as
+    /// [`happenings`](Self::happenings).
+    fn verdicts(&mut self, sink: &mut Vec<Verdict>) {
+        let _ = sink;
+    }
 
     /// Hands over what happened in the window beside the changes of its first bit.
     fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {

@@ -9,6 +9,7 @@ mod tests;
 
 pub use block::{BitSource, Block, Inputs, Outputs};
 
+use crate::account::Verdict;
 use crate::column::{BitColumn, CountColumn};
 use crate::event::{Event, What};
 use crate::summary::{PointSummary, Tally};
@@ -74,9 +75,6 @@ impl Branch {
 }
 
 impl Node {
-    fn bit<'a>(&self, branch: &'a Branch) -> Option<&'a BitColumn> {
-        (self.shape.bits > 0).then(|| branch.bits.get(self.first.bits)).flatten()
-    }
     fn counts<'a>(&self, branch_counts: &'a [CountColumn]) -> &'a [CountColumn] {
         branch_counts.get(self.first.counts..self.first.counts + self.shape.counts).unwrap_or_default()
     }
@@ -87,10 +85,22 @@ impl Node {
 pub struct PointColumns<'a> {
     /// The point's number in the station.
     pub point: usize,
-    /// Its first bit, if it has bits.
-    pub bit: Option<&'a BitColumn>,
-    /// Its first count, if it has counts; then the first bit is a field of it.
-    pub count: Option<&'a CountColumn>,
+    /// Its bits.
+    pub bits: &'a [BitColumn],
+    /// Its counts; where it has some, its bits are fields of them.
+    pub counts: &'a [CountColumn],
+}
+
+impl<'a> PointColumns<'a> {
+    /// What it is itself, where that is a bit.
+    pub fn bit(&self) -> Option<&'a BitColumn> {
+        self.bits.first().filter(|_| self.counts.is_empty())
+    }
+
+    /// What it is itself, where that is a count.
+    pub fn count(&self) -> Option<&'a CountColumn> {
+        self.counts.first()
+    }
 }
 
 /// All branches of a station, in work.
@@ -109,6 +119,21 @@ impl Engine {
     pub fn remember(&mut self) {
         self.remembers = true;
         self.nodes_mut().for_each(|node| node.block.remember());
+    }
+
+    /// Keeps nothing any more.
+    pub fn forget(&mut self) {
+        self.remembers = false;
+        self.nodes_mut().for_each(|node| node.block.forget());
+    }
+
+    /// Appends the fate of each raw edge of a point that was settled in the last window.
+    ///
+    /// Needs [`remember`](Self::remember).
+    pub fn take_verdicts(&mut self, point: usize, verdicts: &mut Vec<Verdict>) {
+        for node in self.nodes_mut().filter(|node| node.point == Some(point)) {
+            node.block.verdicts(verdicts);
+        }
     }
 
     /// Works through one window; windows follow one another without a gap.
@@ -133,8 +158,8 @@ impl Engine {
     pub fn points(&self) -> impl Iterator<Item = PointColumns<'_>> {
         self.branches.iter().flat_map(|branch| {
             branch.nodes.iter().filter_map(|node| {
-                let count = node.counts(&branch.counts).first();
-                Some(PointColumns { point: node.point?, bit: node.bit(branch), count })
+                let bits = branch.bits.get(node.first.bits..node.first.bits + node.shape.bits).unwrap_or_default();
+                Some(PointColumns { point: node.point?, bits, counts: node.counts(&branch.counts) })
             })
         })
     }

@@ -77,8 +77,8 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
         let window = columns.cut(Nanos(until));
         engine.work(window, columns.bits());
         for columns in engine.points() {
-            let bit = columns.bit.map_or(&[][..], |bit| &bit.toggles);
-            let count = columns.count.iter().flat_map(|count| count.times.iter().zip(&count.values));
+            let bit = columns.bits.first().map_or(&[][..], |bit| &bit.toggles);
+            let count = columns.count().into_iter().flat_map(|count| count.times.iter().zip(&count.values));
             changes[columns.point].extend(bit.iter().map(|time| format!("{time} toggles")));
             changes[columns.point].extend(count.map(|(time, value)| format!("{time} is {value}")));
             assert!(bit.iter().all(|time| (window.from..window.until).contains(time)), "outside {window:?}");

@@ -20,6 +20,8 @@ pub struct Plan {
     pub signals: Vec<usize>,
     /// For each of them the name that the station gives its line.
     pub names: Vec<String>,
+    /// For each name that the station gives a line, its number among the engine's lines.
+    pub lines: HashMap<String, usize>,
 }
 
 /// Binds a station to a recording's lines and compiles it.
@@ -47,7 +49,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec
         return Err(errors);
     }
     let branches = branches(station).into_iter().map(|members| compile_branch(station, &members, &lines)).collect();
-    Ok(Plan { engine: Engine::new(branches), signals, names })
+    Ok(Plan { engine: Engine::new(branches), signals, names, lines })
 }
 
 /// The signal of a line of two levels, by its name: a whole name, or the end of one after a dot.

@@ -24,6 +24,7 @@ pub(crate) enum Command {
     Survey(SurveyArguments),
     Debounce(DebounceArguments),
     Levels(LevelsArguments),
+    Draw(DrawArguments),
     Run(RunArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
@@ -86,6 +87,9 @@ pub(crate) struct DebounceArguments {
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
+    /// Draw the count over the debounce time
+    #[arg(long, value_name = "FILE.svg|.png")]
+    pub(crate) draw: Option<PathBuf>,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
 }
@@ -144,6 +148,52 @@ pub(crate) struct LevelsArguments {
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// Draw a timing diagram: raw lines over clean points, thrown-away edges marked, counts and numbers as curves.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen draw ropewalk/station.toml ropewalk/recording.vcd
+  reigen draw ropewalk/station.toml ropewalk/recording.vcd -o walk.png
+  reigen draw ropewalk/station.toml ropewalk/recording.vcd --points start_button --around start_button:2 -o press.svg")]
+pub(crate) struct DrawArguments {
+    /// The station file: what is wired, and how each line is conditioned
+    pub(crate) station: PathBuf,
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// Where the picture goes; without it, it is drawn in the terminal
+    #[arg(short, long, value_name = "FILE.svg|.png")]
+    pub(crate) output: Option<PathBuf>,
+    /// Draw these points, in this order; all where nothing is said
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) points: Vec<String>,
+    /// Draw from this time on, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) from: Option<i64>,
+    /// Draw up to this time, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) to: Option<i64>,
+    /// Draw around the N-th time that a point went on, or a counter counted
+    #[arg(long, value_name = "POINT:N", conflicts_with_all = ["from", "to"])]
+    pub(crate) around: Option<String>,
+    /// With --around: how much time is drawn
+    #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "60 ms")]
+    pub(crate) span: Nanos,
+    /// A number's scale, where its own range is not wanted
+    #[arg(long, value_name = "POINT=LOW..HIGH")]
+    pub(crate) scale: Vec<String>,
+    /// The width of the picture, in pixels or letters
+    #[arg(long, value_name = "N")]
+    pub(crate) width: Option<u32>,
+    /// The height of the picture in pixels
+    #[arg(long, value_name = "N", default_value_t = 800)]
+    pub(crate) height: u32,
+    /// On dark ground
+    #[arg(long)]
+    pub(crate) dark: bool,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
 }

@@ -4,6 +4,7 @@ use crate::Done;
 use crate::cli::DebounceArguments;
 use crate::commands::survey::JsonBurst;
 use crate::failure::Failure;
+use crate::picture;
 use crate::print::Out;
 use crate::reading::{read_through, refuse_line};
 use crate::replay::read_options;
@@ -16,9 +17,12 @@ use reigen_core::names::counted;
 use reigen_core::station::plan::find_line;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
+use reigen_draw::curve::CurvePicture;
+use reigen_draw::theme::Theme;
 use reigen_io::recording::Recording;
 use serde::Serialize;
 use std::collections::BTreeMap;
+use std::path::Path;
 
 /// How many plateaus are shown to people.
 const SHOWN: usize = 12;
@@ -35,12 +39,16 @@ pub(crate) struct Measured {
 /// Runs the command.
 pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;
+    arguments.draw.as_deref().map(picture::format_of).transpose()?;
     let recording = Recording::open(&arguments.recording, &options)?;
     let measured = measure(recording, &arguments.line, arguments.asserted.map(Into::into), arguments.contact.into())?;
     if arguments.json {
         out.json(&Json::new(&measured, arguments.true_count))?;
     } else {
         print(&measured, arguments.true_count, out)?;
+    }
+    if let Some(path) = &arguments.draw {
+        draw(&measured, arguments.true_count, path)?;
     }
     let gives = |count| measured.debounced.methods.iter().any(|method| method.curve.giving(count).0);
     Ok(if arguments.true_count.is_none_or(gives) { Done::Fine } else { Done::Differs })
@@ -70,6 +78,14 @@ pub(crate) fn measure(
         });
     };
     Ok(Measured { line: line.to_owned(), asserted, contact, length, debounced: meter.finish(length) })
+}
+
+/// Draws the curves, the recommended method's first.
+fn draw(measured: &Measured, true_count: Option<u64>, path: &Path) -> Result<(), Failure> {
+    let mut methods: Vec<&Method> = measured.debounced.methods.iter().collect();
+    methods.sort_by_key(|method| method.name != measured.debounced.choice);
+    let title = format!("{}: what each debounce time counts", measured.line);
+    picture::write(&CurvePicture { title, methods, true_count }, path, (1280, 800), &Theme::LIGHT)
 }
 
 /// Prints it for people.

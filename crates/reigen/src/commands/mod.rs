@@ -3,6 +3,7 @@
 pub(crate) mod check;
 pub(crate) mod debounce;
 pub(crate) mod demo;
+pub(crate) mod draw;
 pub(crate) mod levels;
 pub(crate) mod run;
 pub(crate) mod simulate;

@@ -1,0 +1,14 @@
+//! Pictures of what a recording did: timing diagrams and curves, as SVG, as PNG, or in a terminal.
+//!
+//! Everything is drawn from core types; nothing here reads files or arguments. Traces keep what a picture needs
+//! in flat memory, however long the recording is.
+
+pub mod axis;
+pub mod curve;
+pub mod diagram;
+pub mod pen;
+pub mod picture;
+pub mod steps;
+pub mod terminal;
+pub mod theme;
+pub mod trace;

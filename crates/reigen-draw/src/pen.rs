@@ -1,0 +1,72 @@
+//! The few strokes that pictures are made of, on any of the backends.
+
+use plotters::coord::Shift;
+use plotters::prelude::*;
+use plotters::style::FontStyle;
+use plotters::style::text_anchor::{HPos, Pos, VPos};
+
+/// Where a text stands to its point.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Align {
+    /// To the right of it.
+    Left,
+    /// About it.
+    Centre,
+    /// To the left of it.
+    Right,
+}
+
+/// The font's name within the pictures.
+const FONT: &str = "sans-serif";
+
+/// Makes the font known, once for all pictures.
+pub(crate) fn register_font() {
+    // It fails only for bytes that are no font, and these are.
+    let _ = plotters::style::register_font(FONT, FontStyle::Normal, notosans::REGULAR_TTF);
+}
+
+/// A pen on a picture. Strokes outside of it are cut off by the backend.
+pub struct Pen<'a, DB: DrawingBackend>(pub &'a DrawingArea<DB, Shift>);
+
+/// A backend's error, in words.
+pub type Stroke = Result<(), String>;
+
+fn words<T, E: std::fmt::Display>(result: Result<T, E>) -> Stroke {
+    result.map(drop).map_err(|error| error.to_string())
+}
+
+impl<DB: DrawingBackend> Pen<'_, DB> {
+    /// A filled rectangle.
+    pub fn fill(&self, [left, top, right, bottom]: [i32; 4], colour: impl Into<RGBAColor>) -> Stroke {
+        let colour: RGBAColor = colour.into();
+        words(self.0.draw(&Rectangle::new([(left, top), (right, bottom)], colour.filled())))
+    }
+
+    /// A straight line.
+    pub fn line(&self, from: (i32, i32), to: (i32, i32), colour: impl Into<RGBAColor>) -> Stroke {
+        self.path(vec![from, to], colour, 1)
+    }
+
+    /// A line through points.
+    pub fn path(&self, points: Vec<(i32, i32)>, colour: impl Into<RGBAColor>, width: u32) -> Stroke {
+        let colour: RGBAColor = colour.into();
+        words(self.0.draw(&PathElement::new(points, colour.stroke_width(width))))
+    }
+
+    /// A filled shape.
+    pub fn shape(&self, points: Vec<(i32, i32)>, colour: impl Into<RGBAColor>) -> Stroke {
+        let colour: RGBAColor = colour.into();
+        words(self.0.draw(&Polygon::new(points, colour)))
+    }
+
+    /// A text whose middle is at the height of its point.
+    pub fn text(&self, text: &str, at: (i32, i32), size: u32, align: Align, colour: RGBColor) -> Stroke {
+        let side = match align {
+            Align::Left => HPos::Left,
+            Align::Centre => HPos::Center,
+            Align::Right => HPos::Right,
+        };
+        let style = TextStyle::from((FONT, size as i32).into_font()).color(&colour).pos(Pos::new(side, VPos::Center));
+        words(self.0.draw(&Text::new(text.to_owned(), at, style)))
+    }
+}

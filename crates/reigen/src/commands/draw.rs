@@ -1,0 +1,282 @@
+//! `reigen draw`: a timing diagram.
+
+use crate::cli::DrawArguments;
+use crate::failure::Failure;
+use crate::picture;
+use crate::print::Out;
+use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
+use reigen_core::account::Rule;
+use reigen_core::names::{list, nearest};
+use reigen_core::station::{FieldColumn, Point, Station};
+use reigen_core::summary::PointSummary;
+use reigen_core::time::{Nanos, Origin};
+use reigen_draw::diagram::{Content, Diagram, Row};
+use reigen_draw::steps::Steps;
+use reigen_draw::theme::Theme;
+use reigen_draw::trace::Trace;
+use reigen_io::options::ReadOptions;
+use reigen_io::recording::Recording;
+use std::path::Path;
+
+/// From so many thrown-away edges on, they are not marked one by one.
+const MOST_MARKS: usize = 20_000;
+/// The width of a terminal that does not tell its own.
+const USUAL_WIDTH: u32 = 100;
+
+/// What is drawn.
+#[derive(Debug, Default)]
+pub(crate) struct Chosen {
+    /// Numbers of points, in the order of the rows.
+    pub(crate) points: Vec<usize>,
+    /// Scales that are fixed.
+    pub(crate) scales: Vec<(usize, (f64, f64))>,
+    /// In the recording's own times.
+    pub(crate) from: Option<i64>,
+    pub(crate) to: Option<i64>,
+}
+
+/// Runs the command.
+pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let station = StationFile::open(&arguments.station)?;
+    arguments.output.as_deref().map(picture::format_of).transpose()?;
+    let mut chosen = Chosen { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
+    if let Some(around) = &arguments.around {
+        let time = find_time(&station, &arguments.recording, &options, around)?;
+        let half = (arguments.span.0 / 2).max(1) as i64;
+        (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
+    }
+    let recording = Recording::open(&arguments.recording, &options)?;
+    // What lies before the recording is not drawn.
+    chosen.from =
+        chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
+    let diagram = diagram(&station, recording, &chosen)?;
+    match &arguments.output {
+        Some(path) => {
+            let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
+            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), arguments.height), &theme)
+        }
+        None => {
+            let width = arguments.width.unwrap_or_else(|| crate::print::terminal_width().unwrap_or(USUAL_WIDTH));
+            if width == 0 {
+                return Err(Failure::Usage {
+                    message: "a width of zero shows nothing".to_owned(),
+                    help: "leave --width out to draw as wide as the terminal".to_owned(),
+                });
+            }
+            print(&diagram, width, out)
+        }
+    }
+}
+
+/// Draws in letters.
+pub(crate) fn print(diagram: &Diagram, width: u32, out: &mut Out) -> Result<(), Failure> {
+    reigen_draw::terminal::draw(diagram, width as usize).iter().try_for_each(|line| out.line(line.trim_end()))
+}
+
+/// The points and scales that the arguments name.
+fn choose(arguments: &DrawArguments, station: &Station) -> Result<Chosen, Failure> {
+    let points = match arguments.points.is_empty() {
+        true => (0..station.points.len()).collect(),
+        false => arguments.points.iter().map(|name| number_of(station, name)).collect::<Result<_, _>>()?,
+    };
+    let scales = arguments.scale.iter().map(|text| scale(station, text)).collect::<Result<_, _>>()?;
+    Ok(Chosen { points, scales, ..Chosen::default() })
+}
+
+/// The number of a point by its name.
+pub(crate) fn number_of(station: &Station, name: &str) -> Result<usize, Failure> {
+    let names: Vec<&str> = station.points.iter().map(|point| point.name.as_str()).collect();
+    names.iter().position(|known| *known == name).ok_or_else(|| Failure::Usage {
+        message: format!("the station has no point `{name}`"),
+        help: match nearest(name, names.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("it has {}", list(&names)),
+        },
+    })
+}
+
+/// `POINT=LOW..HIGH`.
+fn scale(station: &Station, text: &str) -> Result<(usize, (f64, f64)), Failure> {
+    let wrong = |message: String| Failure::Usage { message, help: "such as --scale spool_turns=0..1000".to_owned() };
+    let parted = text.split_once('=').and_then(|(name, range)| Some((name, range.split_once("..")?)));
+    let Some((name, (low, high))) = parted else {
+        return Err(wrong(format!("`{text}` is no scale of a point")));
+    };
+    let number = number_of(station, name)?;
+    let value = |text: &str| text.trim().parse::<f64>().ok().filter(|value| value.is_finite());
+    let (Some(low), Some(high)) = (value(low), value(high)) else {
+        return Err(wrong(format!("`{low}..{high}` are not two numbers")));
+    };
+    if low >= high {
+        return Err(wrong(format!("the scale {low}..{high} is the wrong way round")));
+    }
+    Ok((number, (low, high)))
+}
+
+/// The time of `POINT:N`, in the recording's own times.
+fn find_time(station: &StationFile, path: &Path, options: &ReadOptions, text: &str) -> Result<i64, Failure> {
+    let wrong = |message: String| Failure::Usage { message, help: "such as --around start_button:2".to_owned() };
+    if path == Path::new("-") {
+        return Err(Failure::Usage {
+            message: "--around reads the recording twice, and standard input comes once".to_owned(),
+            help: "name the file, or give --from and --to".to_owned(),
+        });
+    }
+    let (name, number) = text.split_once(':').unwrap_or((text, "1"));
+    let point = number_of(&station.station, name)?;
+    let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
+        return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
+    };
+    let recording = Recording::open(path, options)?;
+    let (mut seen, mut found) = (0, None);
+    let outcome = replay_observed(station, recording, &Wanted::default(), &mut |window| {
+        let times = event_times(&window, point);
+        if found.is_none() {
+            found = times.get((wanted - 1usize).wrapping_sub(seen)).copied();
+        }
+        seen += times.len();
+    })?;
+    match found {
+        Some(time) => Ok(outcome.origin.file_time_ns(time)),
+        None => Err(wrong(format!("`{name}` has only {seen} such events in this recording"))),
+    }
+}
+
+/// When a point went on in a window, or a counter counted.
+fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
+    let columns = seen.engine.points().find(|columns| columns.point == point);
+    columns.map_or_else(Vec::new, |columns| match (columns.bit(), columns.count()) {
+        (Some(bit), _) => bit.toggles.iter().copied().skip(usize::from(bit.level == Some(true))).step_by(2).collect(),
+        (_, Some(count)) => count.times.clone(),
+        _ => Vec::new(),
+    })
+}
+
+/// The row of a point in the making.
+enum Making {
+    Bit { raw: Option<Trace>, line: Option<String>, clean: Trace, rejected: Vec<(Nanos, Rule)> },
+    Number(Steps),
+}
+
+/// Works the station and gathers what is drawn.
+pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chosen) -> Result<Diagram, Failure> {
+    let origin = recording.origin();
+    let from = chosen.from.and_then(|from| origin.since_start(from)).unwrap_or_default();
+    let points: Vec<(usize, &Point)> =
+        chosen.points.iter().filter_map(|&number| Some((number, station.station.points.get(number)?))).collect();
+    let mut making: Vec<Making> = points.iter().map(|(_, point)| Making::new(point, from)).collect();
+    let (mut marks, mut marked) = (0, true);
+    let mut verdicts = Vec::new();
+    let wanted = Wanted { from: chosen.from, to: chosen.to, watched: true, ..Wanted::default() };
+    let outcome = replay_observed(station, recording, &wanted, &mut |mut seen| {
+        for ((number, _), making) in points.iter().zip(&mut making) {
+            if marked {
+                seen.engine.take_verdicts(*number, &mut verdicts);
+            }
+            making.take(
+                *number,
+                &mut seen,
+                verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))),
+            );
+        }
+        marks = making.iter().map(Making::marks).sum();
+        if marked && marks > MOST_MARKS {
+            seen.engine.forget();
+            marked = false;
+        }
+    })?;
+    let rows = points
+        .iter()
+        .zip(making)
+        .map(|((number, point), making)| {
+            let scale = chosen.scales.iter().find(|(scaled, _)| scaled == number).map(|(_, scale)| *scale);
+            making.finish(point, outcome.to, marked, scale, outcome.points.get(*number))
+        })
+        .collect();
+    let title = title(station, &outcome.recording, origin, outcome.from, outcome.to);
+    let title = if marked { title } else { format!("{title} (too many edges were thrown away to mark each)") };
+    Ok(Diagram { title, from: outcome.from, until: outcome.to.max(outcome.from + Nanos(1)), origin, rows })
+}
+
+fn title(station: &StationFile, recording: &str, origin: Origin, from: Nanos, to: Nanos) -> String {
+    let name = station.station.title.as_deref().unwrap_or(&station.name);
+    let file = Path::new(recording).file_name().and_then(|name| name.to_str()).unwrap_or(recording);
+    let start = reigen_core::time::seconds_short(origin.file_time_ns(from));
+    format!("{name}: {file}, {} from {start} s on", to.saturating_sub(from))
+}
+
+impl Making {
+    fn new(point: &Point, from: Nanos) -> Self {
+        match point.kind.fields().first().map(|field| field.column) {
+            Some(FieldColumn::Count(_)) => Making::Number(Steps::new(from)),
+            _ => {
+                let line = point.kind.line().map(|line| line.name.clone());
+                Making::Bit {
+                    raw: line.as_ref().map(|_| Trace::new(from)),
+                    line,
+                    clean: Trace::new(from),
+                    rejected: Vec::new(),
+                }
+            }
+        }
+    }
+
+    fn take(&mut self, point: usize, seen: &mut Seen<'_>, thrown_away: impl Iterator<Item = (Nanos, Rule)>) {
+        let Some(columns) = seen.engine.points().find(|columns| columns.point == point) else { return };
+        match self {
+            Making::Bit { raw, line, clean, rejected } => {
+                if let Some(bit) = columns.bit() {
+                    clean.take(bit.since, bit.level, &bit.toggles);
+                }
+                let number = line.as_ref().and_then(|line| seen.line_numbers.get(line));
+                if let (Some(raw), Some(bit)) = (raw, number.and_then(|&number| seen.lines.bits().get(number))) {
+                    raw.take(bit.since, bit.level, &bit.toggles);
+                }
+                rejected.extend(thrown_away);
+            }
+            Making::Number(steps) => {
+                if let Some(count) = columns.count() {
+                    let values = count.times.iter().copied().zip(count.values.iter().map(|&value| value as f64));
+                    steps.take(count.before.map(|value| value as f64), values);
+                }
+            }
+        }
+    }
+
+    fn marks(&self) -> usize {
+        match self {
+            Making::Bit { rejected, .. } => rejected.len(),
+            Making::Number(_) => 0,
+        }
+    }
+
+    fn finish(
+        self,
+        point: &Point,
+        end: Nanos,
+        marked: bool,
+        scale: Option<(f64, f64)>,
+        summary: Option<&PointSummary>,
+    ) -> Row {
+        let label = point.name.clone();
+        match self {
+            Making::Bit { mut raw, line, mut clean, mut rejected } => {
+                raw.iter_mut().for_each(|raw| raw.finish(end));
+                clean.finish(end);
+                rejected.sort_unstable();
+                let rejected = if marked { rejected } else { Vec::new() };
+                Row { label, under: line.unwrap_or_default(), content: Content::Bit { raw, clean, rejected } }
+            }
+            Making::Number(steps) => {
+                let levels = match summary {
+                    Some(PointSummary::Counter(counter)) => {
+                        counter.presets.iter().map(|&preset| preset as f64).collect()
+                    }
+                    _ => Vec::new(),
+                };
+                Row { label, under: String::new(), content: Content::Number { steps, scale, levels } }
+            }
+        }
+    }
+}

@@ -1,0 +1,25 @@
+//! Pictures into files.
+
+use crate::failure::Failure;
+use reigen_draw::picture::{Drawing, Format, render};
+use reigen_draw::theme::Theme;
+use reigen_io::output_file::OutputFile;
+use std::io::Write;
+use std::path::Path;
+
+/// The format that a file's ending names.
+pub(crate) fn format_of(path: &Path) -> Result<Format, Failure> {
+    let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
+    Format::of_ending(ending).ok_or_else(|| Failure::Usage {
+        message: format!("{} has not the ending of a picture", path.display()),
+        help: "name it .svg or .png".to_owned(),
+    })
+}
+
+/// Draws into a file, which appears whole or not at all.
+pub(crate) fn write(drawing: &impl Drawing, path: &Path, size: (u32, u32), theme: &Theme) -> Result<(), Failure> {
+    let bytes = render(drawing, format_of(path)?, size, theme)?;
+    let mut file = OutputFile::create(path)?;
+    file.write_all(&bytes).map_err(|error| file.explain(error))?;
+    Ok(file.finish()?)
+}
