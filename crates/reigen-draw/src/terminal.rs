@@ -113,7 +113,9 @@ fn draw_axis(diagram: &Diagram, label: usize, columns: usize, lines: &mut Vec<St
         if let Some(tick) = ticks.get_mut(at) {
             *tick = '┴';
         }
-        text.chars().enumerate().for_each(|(number, letter)| {
+        // A label that would be cut off is left out.
+        let fits = at + text.chars().count() <= columns;
+        text.chars().enumerate().filter(|_| fits).for_each(|(number, letter)| {
             if let Some(place) = labels.get_mut(at + number) {
                 *place = letter;
             }

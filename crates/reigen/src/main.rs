@@ -36,6 +36,7 @@ fn main() -> ExitCode {
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
         cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Why(arguments) => commands::why::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),

@@ -135,6 +135,7 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
 
 /// What an observer sees after each window that counts.
 pub(crate) struct Seen<'a> {
+    pub(crate) window: Window,
     pub(crate) engine: &'a mut Engine,
     pub(crate) lines: &'a LineColumns,
     /// For each name that the station gives a line, its number among the lines.
@@ -179,7 +180,7 @@ pub(crate) fn replay_observed(
                 return false;
             }
             if window.from >= stretch.from {
-                observe(Seen { engine: &mut engine, lines, line_numbers: &line_numbers });
+                observe(Seen { window, engine: &mut engine, lines, line_numbers: &line_numbers });
             }
             lines.advance(window);
             worked = until;

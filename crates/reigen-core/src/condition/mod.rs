@@ -1,6 +1,7 @@
 //! Conditioning: from a raw line to an input that is on or off.
 
 pub mod debounce;
+pub mod explain;
 pub mod input;
 pub(crate) mod scan;
 pub mod table;

@@ -257,6 +257,10 @@ impl PointKind for InputPoint {
         &[Field { name: "", column: FieldColumn::Bit(0) }]
     }
 
+    fn input(&self) -> Option<&InputSettings> {
+        Some(&self.settings)
+    }
+
     fn wired(&self) -> Option<&Wired> {
         Some(&self.wired)
     }

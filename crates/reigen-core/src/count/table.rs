@@ -108,8 +108,8 @@ impl PointKind for CounterPoint {
         ]
     }
 
-    fn expressions(&self) -> Vec<&BitExpression> {
-        [Some(&self.up), self.reset.as_ref()].into_iter().flatten().collect()
+    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
+        [Some(("up", &self.up)), self.reset.as_ref().map(|reset| ("reset", reset))].into_iter().flatten().collect()
     }
 
     fn counted(&self) -> Vec<&BitExpression> {

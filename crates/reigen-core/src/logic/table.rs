@@ -50,8 +50,8 @@ impl PointKind for OutputPoint {
         &[Field { name: "", column: FieldColumn::Bit(0) }]
     }
 
-    fn expressions(&self) -> Vec<&BitExpression> {
-        vec![&self.when]
+    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
+        vec![("when", &self.when)]
     }
 
     fn wired(&self) -> Option<&Wired> {

@@ -131,7 +131,7 @@ fn check_names(station: &Station, builder: &mut Builder<'_>) {
 
 fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
     let type_of = |name: &Reference| type_of(station, name);
-    for bit in station.points.iter().flat_map(|point| point.kind.expressions()) {
+    for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
         let mut errors = Vec::new();
         let tree: &Expression = &bit.expression;
         check(tree, &type_of, &mut errors);

@@ -15,6 +15,7 @@ pub(crate) use file::translate;
 pub use file::{KINDS, parse};
 
 use crate::condition::debounce::ReadingTimes;
+use crate::condition::input::InputSettings;
 use crate::engine::{Block, Shape};
 use crate::logic::expression::{Expression, Reference, Span, Type};
 use crate::wiring::Wiring;
@@ -84,8 +85,8 @@ pub trait PointKind: Debug + Send + Sync {
     /// What it gives to others; the point itself first.
     fn fields(&self) -> &'static [Field];
 
-    /// The expressions that it reads.
-    fn expressions(&self) -> Vec<&BitExpression> {
+    /// The expressions that it reads, each with its key in the file.
+    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
         Vec::new()
     }
 
@@ -96,6 +97,11 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// How it is wired, for the electrical check.
     fn wired(&self) -> Option<&Wired> {
+        None
+    }
+
+    /// What it makes of its line, where it is an input.
+    fn input(&self) -> Option<&InputSettings> {
         None
     }
 

@@ -115,7 +115,7 @@ fn reads(station: &Station) -> Vec<Vec<usize>> {
         station.points.iter().enumerate().map(|(number, point)| (point.name.as_str(), number)).collect();
     let of = |point: &Point| {
         let expressions = point.kind.expressions();
-        expressions.iter().flat_map(|bit| bit.points()).filter_map(|name| number.get(name).copied()).collect()
+        expressions.iter().flat_map(|(_, bit)| bit.points()).filter_map(|name| number.get(name).copied()).collect()
     };
     station.points.iter().map(of).collect()
 }

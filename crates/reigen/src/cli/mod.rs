@@ -24,8 +24,9 @@ pub(crate) enum Command {
     Survey(SurveyArguments),
     Debounce(DebounceArguments),
     Levels(LevelsArguments),
-    Draw(DrawArguments),
     Run(RunArguments),
+    Why(WhyArguments),
+    Draw(DrawArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
 }
@@ -152,13 +153,49 @@ pub(crate) struct LevelsArguments {
     pub(crate) reading: ReadingArguments,
 }
 
+/// Give the reason: for each edge that was thrown away, for each count, for a state at a time.
+#[derive(Debug, Default, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen why ropewalk/station.toml ropewalk/recording.vcd stop_button
+  reigen why ropewalk/station.toml ropewalk/recording.vcd stop_button --edge 5
+  reigen why ropewalk/station.toml ropewalk/recording.vcd run_lamp --at 30.05s")]
+pub(crate) struct WhyArguments {
+    /// The station file: what is wired, and how each line is conditioned
+    pub(crate) station: PathBuf,
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// The point
+    pub(crate) point: String,
+    /// Why is it as it is at this time, in the recording's own times?
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true, conflicts_with_all = ["edge", "from", "to"])]
+    pub(crate) at: Option<i64>,
+    /// What became of this raw edge? The first is 1
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+    pub(crate) edge: Option<u64>,
+    /// Tell only what happened from this time on
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) from: Option<i64>,
+    /// Tell only what happened up to this time
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) to: Option<i64>,
+    /// How many lines are told
+    #[arg(long, value_name = "N", default_value_t = 40)]
+    pub(crate) most: usize,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
 /// Draw a timing diagram: raw lines over clean points, thrown-away edges marked, counts and numbers as curves.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen draw ropewalk/station.toml ropewalk/recording.vcd
   reigen draw ropewalk/station.toml ropewalk/recording.vcd -o walk.png
-  reigen draw ropewalk/station.toml ropewalk/recording.vcd --points start_button --around start_button:2 -o press.svg")]
+  reigen draw ropewalk/station.toml ropewalk/recording.vcd --around stop_button:2 -o press.svg")]
 pub(crate) struct DrawArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,

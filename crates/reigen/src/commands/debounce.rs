@@ -36,6 +36,13 @@ pub(crate) struct Measured {
     debounced: Debounced,
 }
 
+impl Measured {
+    /// The time that is recommended for `stable`.
+    pub(crate) fn stable_time(&self) -> Nanos {
+        self.debounced.methods.first().map_or(Nanos(0), |method| method.recommended)
+    }
+}
+
 /// Runs the command.
 pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;

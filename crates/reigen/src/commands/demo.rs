@@ -1,10 +1,11 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
-use crate::cli::DemoArguments;
-use crate::commands::{check, run, simulate};
+use crate::cli::{DemoArguments, WhyArguments};
+use crate::commands::{check, debounce, draw, run, simulate, survey, why};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::{Outcome, StationFile, Wanted, replay};
+use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::simulate::Simulation;
 use reigen_core::simulate::truth::TruthFile;
 use reigen_io::options::ReadOptions;
@@ -24,7 +25,9 @@ const WIRING: [(&str, &str); 3] = [
     ("cable = \"3 m\"", "cable = \"3 m\"\nwiring = { supply = \"3.3 V\" }"),
     ("filter = \"10 us\"", "filter = \"10 us\"\ntied_to_zero = [\"P7\"]"),
 ];
-const DEBOUNCE: [(&str, &str); 1] = [("time = \"1 ms\"", "time = \"25 ms\"")];
+const TOO_SHORT: &str = "time = \"1 ms\"";
+/// How wide pictures are drawn.
+const WIDTH: u32 = 100;
 
 /// The ropewalk's recording and what really happened.
 struct Walk {
@@ -41,11 +44,14 @@ impl Walk {
         Ok(Self { recording, truth: simulation.truth() })
     }
 
-    fn run(&self, station: &StationFile, truth: bool) -> Result<Outcome, Failure> {
+    fn recording(&self) -> Result<Recording, Failure> {
         let bytes = Box::new(Cursor::new(self.recording.clone()));
-        let recording = Recording::from_bytes("recording.vcd".to_owned(), bytes, &ReadOptions::default())?;
+        Ok(Recording::from_bytes("recording.vcd".to_owned(), bytes, &ReadOptions::default())?)
+    }
+
+    fn run(&self, station: &StationFile, truth: bool) -> Result<Outcome, Failure> {
         let wanted = Wanted { truth: truth.then_some(&self.truth), ..Wanted::default() };
-        replay(station, recording, &wanted)
+        replay(station, self.recording()?, &wanted)
     }
 }
 
@@ -75,6 +81,10 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     check::print(&station, false, out)?;
     out.line("\nNow power goes on, and three more things are wrong. Two minutes of it, made by a scenario, so that the truth is known:\n")?;
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
+    out.line("\nWhat is on the lines?\n")?;
+    out.line("$ reigen survey recording.vcd")?;
+    survey::print(&survey::survey(walk.recording()?)?, out)?;
+    show_start_button(walk, &station, out)?;
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;
     run::print(&station, &walk.run(&station, false)?, false, out)?;
@@ -82,15 +92,38 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("rest count right? The truth is known here, so it can be asked:\n")?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
+    let stop = debounce::measure(walk.recording()?, "PB_STOP", Some(Asserted::Low), Contact::NormallyClosed)?;
+    let time = stop.stable_time();
     out.line(
         "\nThe stop button is worn and bounces for longer than its debounce of 1 ms; one magnet is too weak to be",
     )?;
-    out.line("seen at speed. The magnet wants glue and the door switch a new spring; the debounce is mended here:\n")?;
-    out.line("$ sed -i '/stop_button/,/debounce/ s/1 ms/25 ms/' station.toml")?;
+    out.line(
+        "seen at speed. The magnet wants glue and the door switch a new spring; the debounce is chosen as above:\n",
+    )?;
+    out.line(format!("$ sed -i '/stop_button/,/debounce/ s/1 ms/{time}/' station.toml"))?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
-    let station = StationFile::parse("station.toml".to_owned(), mended(&wired, &DEBOUNCE))?;
+    let long_enough = format!("time = \"{time}\"");
+    let station = StationFile::parse("station.toml".to_owned(), mended(&wired, &[(TOO_SHORT, &long_enough)]))?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
     out.line("\nTo try it yourself: reigen demo --into ropewalk")
+}
+
+/// The start button: its bounce, the debounce for it, the picture of a press, and the reason for an edge.
+fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
+    out.line("\nHow does the start button bounce, and is its debounce of 8 ms right?\n")?;
+    out.line("$ reigen debounce recording.vcd --line PB_START --asserted low")?;
+    let start = debounce::measure(walk.recording()?, "PB_START", Some(Asserted::Low), Contact::NormallyOpen)?;
+    debounce::print(&start, None, out)?;
+    out.line("\nIt is: 8 ms lie on the same plateau. A press, the raw line over the clean point:\n")?;
+    out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
+    let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
+    let point = draw::number_of(&station.station, "start_button")?;
+    let chosen = draw::Chosen { points: vec![point], from, to, ..draw::Chosen::default() };
+    draw::print(&draw::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
+    out.line("\nWhy was its second edge thrown away?\n")?;
+    out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;
+    let asked = WhyArguments { edge: Some(2), ..WhyArguments::default() };
+    why::print(&why::why(station, walk.recording()?, point, &asked)?, 1, out)
 }
 
 /// The station with some of its words put right.

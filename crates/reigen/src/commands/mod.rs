@@ -9,3 +9,4 @@ pub(crate) mod run;
 pub(crate) mod simulate;
 pub(crate) mod size;
 pub(crate) mod survey;
+pub(crate) mod why;

@@ -4,12 +4,15 @@
 
 mod check;
 mod demo;
+mod draw;
 mod guide;
+mod measure;
 mod refused;
 mod run;
 mod simulate;
 mod size;
 mod support;
+mod why;
 
 #[test]
 fn every_file_is_listed() {

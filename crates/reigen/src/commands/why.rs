@@ -1,0 +1,433 @@
+//! `reigen why`: the reason for an edge, a count, a state.
+
+use crate::cli::WhyArguments;
+use crate::commands::draw::number_of;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
+use crate::tables::{left, table};
+use reigen_core::account::Verdict;
+use reigen_core::condition::explain::{Edge, explain, waiting};
+use reigen_core::condition::input::InputSettings;
+use reigen_core::event::{Event, What};
+use reigen_core::logic::expression::Reference;
+use reigen_core::names::counted;
+use reigen_core::station::{FieldColumn, Point, Station};
+use reigen_core::summary::{InputSummary, PointSummary};
+use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_io::recording::Recording;
+use serde::Serialize;
+
+/// Runs the command.
+pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let station = StationFile::open(&arguments.station)?;
+    let point = number_of(&station.station, &arguments.point)?;
+    let recording = Recording::open(&arguments.recording, &options)?;
+    let told = why(&station, recording, point, arguments)?;
+    match arguments.json {
+        true => out.json(&told),
+        false => print(&told, arguments.most, out),
+    }
+}
+
+/// What is asked beside the point.
+pub(crate) fn why(
+    station: &StationFile,
+    recording: Recording,
+    point: usize,
+    arguments: &WhyArguments,
+) -> Result<Told, Failure> {
+    let origin = recording.origin();
+    let Some(asked) = station.station.points.get(point) else { return Ok(Told::default()) };
+    if let Some(at) = arguments.at {
+        return at_time(station, recording, point, at);
+    }
+    let wanted = Wanted { from: arguments.from, to: arguments.to, watched: true, ..Wanted::default() };
+    match asked.kind.input() {
+        Some(settings) => of_input(station, recording, (point, asked, settings), arguments.edge, &wanted),
+        None if arguments.edge.is_some() => Err(Failure::Usage {
+            message: format!("`{}` is {} and has no raw edges", asked.name, asked.kind.what()),
+            help: "ask for --edge of an input".to_owned(),
+        }),
+        None => of_other(station, recording, (point, asked), &wanted, origin),
+    }
+}
+
+/// The answer: a head, lines of a table, and what it comes to.
+#[derive(Debug, Default, Serialize)]
+pub(crate) struct Told {
+    point: String,
+    head: String,
+    #[serde(skip)]
+    header: &'static [&'static str],
+    reasons: Vec<Reason>,
+    sums: String,
+}
+
+/// One line of the answer.
+#[derive(Debug, Serialize)]
+struct Reason {
+    /// The number of a raw edge; the depth of a reason behind a state.
+    number: u64,
+    /// In the recording's own times.
+    time_ns: Option<i64>,
+    what: String,
+    why: String,
+}
+
+fn file_seconds(time_ns: i64) -> String {
+    format!("{} s", seconds_short(time_ns))
+}
+
+/// Prints an answer; at most so many lines of a table.
+pub(crate) fn print(told: &Told, most: usize, out: &mut Out) -> Result<(), Failure> {
+    out.line(&told.head)?;
+    if !told.reasons.is_empty() {
+        out.line("")?;
+    }
+    if told.header.is_empty() {
+        for reason in &told.reasons {
+            let indent = "   ".repeat(reason.number as usize);
+            let why = if reason.why.is_empty() { String::new() } else { format!(": {}", reason.why) };
+            out.line(format!("{indent}{}{why}", reason.what))?;
+        }
+    } else if !told.reasons.is_empty() {
+        let mut rows = table(told.header);
+        for reason in told.reasons.iter().take(most) {
+            let time = reason.time_ns.map_or(String::new(), file_seconds);
+            let number = if reason.number > 0 { reason.number.to_string() } else { String::new() };
+            rows.add_row([number, time, reason.what.clone(), reason.why.clone()]);
+        }
+        left(&mut rows, 2);
+        left(&mut rows, 3);
+        out.line(rows.trim_fmt())?;
+    }
+    if told.reasons.len() > most && !told.header.is_empty() {
+        let more = counted((told.reasons.len() - most) as u64, "more line");
+        out.line(format!("and {more}: --from and --to narrow it down, --most N shows more"))?;
+    }
+    match told.sums.is_empty() {
+        true => Ok(()),
+        false => out.line(format!("\n{}", told.sums)),
+    }
+}
+
+/// The fate of an input's raw edges: of one, or of all that were thrown away.
+fn of_input(
+    station: &StationFile,
+    recording: Recording,
+    (number, point, settings): (usize, &Point, &InputSettings),
+    asked: Option<u64>,
+    wanted: &Wanted<'_>,
+) -> Result<Told, Failure> {
+    let origin = recording.origin();
+    let line = point.kind.line().map(|line| line.name.clone()).unwrap_or_default();
+    let (mut edges, mut verdicts, mut first_on) = (Vec::new(), Vec::new(), None);
+    let outcome = replay_observed(station, recording, wanted, &mut |seen| {
+        let bit = seen.line_numbers.get(&line).and_then(|&line| seen.lines.bits().get(line));
+        if let Some(bit) = bit {
+            first_on = first_on.or(bit.level.map(|level| level == settings.on_while_high));
+            edges.extend_from_slice(&bit.toggles);
+        }
+        seen.engine.take_verdicts(number, &mut verdicts);
+    })?;
+    let starts_on = first_on.unwrap_or_default();
+    let fates = fates(&edges, verdicts);
+    let reason = |index: usize, verdict: Option<&Verdict>| {
+        let on = starts_on ^ (index % 2 == 0);
+        let time = edges.get(index).copied().unwrap_or_default();
+        Reason {
+            number: index as u64 + 1,
+            time_ns: Some(origin.file_time_ns(time)),
+            what: if on { "on" } else { "off" }.to_owned(),
+            why: explain(settings, Edge { edges: &edges, number: index, on }, verdict, origin),
+        }
+    };
+    let reasons: Vec<Reason> = match asked {
+        Some(asked) => {
+            let index = (asked - 1) as usize;
+            let Some(verdict) = fates.get(index) else {
+                return Err(Failure::Usage {
+                    message: format!("`{}` has only {}", point.name, counted(edges.len() as u64, "raw edge")),
+                    help: "the first is 1".to_owned(),
+                });
+            };
+            vec![reason(index, verdict.as_ref())]
+        }
+        None => {
+            let thrown_away = |verdict: &Option<Verdict>| verdict.is_none_or(|verdict| verdict.rule.is_some());
+            let of = |(index, verdict): (usize, &Option<Verdict>)| reason(index, verdict.as_ref());
+            fates.iter().enumerate().filter(|(_, verdict)| thrown_away(verdict)).map(of).collect()
+        }
+    };
+    let level = if settings.on_while_high { "high" } else { "low" };
+    let head = format!("{} is {} on {line}, on while it is {level}", point.name, point.kind.what());
+    let sums = match outcome.points.get(number) {
+        Some(PointSummary::Input(input)) => input_sums(input),
+        _ => String::new(),
+    };
+    Ok(Told { point: point.name.clone(), head, header: &["edge", "time", "went", "what became of it"], reasons, sums })
+}
+
+/// The verdict on each edge, in the order of the edges; `None` where it is still open.
+fn fates(edges: &[Nanos], mut verdicts: Vec<Verdict>) -> Vec<Option<Verdict>> {
+    verdicts.sort_by_key(|verdict| verdict.edge);
+    let mut rest = verdicts.into_iter().peekable();
+    let of = |edge: &Nanos| rest.next_if(|verdict| verdict.edge == *edge);
+    edges.iter().map(of).collect()
+}
+
+fn input_sums(input: &InputSummary) -> String {
+    let rejected = &input.rejected;
+    let parts = [
+        (input.accepted, "accepted"),
+        (rejected.bounce, "bounce"),
+        (rejected.glitch, "glitch"),
+        (rejected.missed, "missed"),
+        (input.pending, "pending"),
+    ];
+    let parts: Vec<String> =
+        parts.iter().filter(|(count, _)| *count > 0).map(|(count, word)| format!("{count} {word}")).collect();
+    match input.raw_edges {
+        0 => "its line never changes".to_owned(),
+        edges => format!("{} = {}", counted(edges, "raw edge"), parts.join(" + ")),
+    }
+}
+
+/// What happened to a point that is no input.
+fn of_other(
+    station: &StationFile,
+    recording: Recording,
+    (number, point): (usize, &Point),
+    wanted: &Wanted<'_>,
+    origin: Origin,
+) -> Result<Told, Failure> {
+    let (mut events, mut waiting) = (Vec::new(), Vec::new());
+    let outcome = replay_observed(station, recording, wanted, &mut |seen| {
+        seen.engine.take_events(seen.window, &mut waiting);
+        events.extend(waiting.drain(..).filter(|event: &Event| event.point == number));
+    })?;
+    events.sort_unstable();
+    let reasons = events.iter().map(|event| Reason {
+        number: 0,
+        time_ns: Some(origin.file_time_ns(event.time)),
+        what: what_happened(event.what),
+        why: String::new(),
+    });
+    let reasons = reasons.collect();
+    let (head, sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
+    Ok(Told { point: point.name.clone(), head, header: &["", "time", "what happened", ""], reasons, sums })
+}
+
+fn what_happened(what: What) -> String {
+    match what {
+        What::Rejected(rule) => rule.word().to_owned(),
+        What::On => "on".to_owned(),
+        What::Off => "off".to_owned(),
+        What::Preset(preset) => format!("reached the preset {preset}"),
+        What::Value(value) => format!("became {value}"),
+    }
+}
+
+fn head_of(station: &StationFile, point: &Point) -> String {
+    let expressions = point.kind.expressions();
+    let parts: Vec<String> = expressions
+        .iter()
+        .map(|(key, bit)| format!("{key} = {}", station.source.get(bit.span.clone()).unwrap_or_default()))
+        .collect();
+    format!("{} is {}, {}", point.name, point.kind.what(), parts.join(", "))
+}
+
+fn sums_of(summary: Option<&PointSummary>) -> String {
+    match summary {
+        Some(PointSummary::Counter(counter)) => {
+            let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
+            format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
+        }
+        Some(PointSummary::Bit(tally)) => format!("on {} times, off {} times", tally.rising, tally.falling),
+        _ => String::new(),
+    }
+}
+
+/// What a point is at a time, and since when.
+#[derive(Debug, Clone, Default)]
+struct State {
+    bits: Vec<(Option<bool>, Nanos)>,
+    counts: Vec<(Option<i64>, Nanos)>,
+}
+
+/// States of points and lines, as they come.
+#[derive(Debug, Default)]
+struct States {
+    points: Vec<State>,
+    lines: Vec<(Option<bool>, Nanos)>,
+}
+
+impl States {
+    fn take(&mut self, seen: &Seen<'_>) {
+        for columns in seen.engine.points() {
+            if self.points.len() <= columns.point {
+                self.points.resize(columns.point + 1, State::default());
+            }
+            let Some(state) = self.points.get_mut(columns.point) else { continue };
+            state.bits.resize(columns.bits.len(), (None, Nanos(0)));
+            state.counts.resize(columns.counts.len(), (None, Nanos(0)));
+            for (bit, column) in state.bits.iter_mut().zip(columns.bits) {
+                let since =
+                    column.toggles.last().copied().unwrap_or(if bit.0.is_none() { column.since } else { bit.1 });
+                *bit = (column.last_level(), since);
+            }
+            for (count, column) in state.counts.iter_mut().zip(columns.counts) {
+                *count = (column.last(), column.times.last().copied().unwrap_or(count.1));
+            }
+        }
+        self.lines.resize(seen.lines.bits().len(), (None, Nanos(0)));
+        for (line, column) in self.lines.iter_mut().zip(seen.lines.bits()) {
+            let since = column.toggles.last().copied().unwrap_or(if line.0.is_none() { column.since } else { line.1 });
+            *line = (column.last_level(), since);
+        }
+    }
+}
+
+/// Why a point is as it is at a time, back through the expressions to the inputs.
+fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -> Result<Told, Failure> {
+    let origin = recording.origin();
+    if origin.since_start(at).is_none() {
+        return Err(Failure::Usage {
+            message: format!("--at {} lies before the recording", file_seconds(at)),
+            help: format!("it begins at {}", file_seconds(origin.0)),
+        });
+    }
+    let mut states = States::default();
+    let mut line_numbers = Default::default();
+    let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
+    let outcome: Outcome = replay_observed(station, recording, &wanted, &mut |seen| {
+        states.take(&seen);
+        if seen.line_numbers.len() != std::collections::HashMap::len(&line_numbers) {
+            line_numbers = seen.line_numbers.clone();
+        }
+    })?;
+    let asked = origin.since_start(at).unwrap_or_default();
+    if asked > outcome.to {
+        return Err(Failure::Usage {
+            message: format!("--at {} lies after the recording", file_seconds(at)),
+            help: format!("it ends at {}", file_seconds(origin.file_time_ns(outcome.to))),
+        });
+    }
+    let mut told = Behind {
+        station,
+        states: &states,
+        lines: &line_numbers,
+        origin,
+        time: asked,
+        told: Vec::new(),
+        reasons: Vec::new(),
+    };
+    let Some(asked) = station.station.points.get(point) else { return Ok(Told::default()) };
+    told.tell(point, 0);
+    let reasons = told.reasons;
+    let head = format!("{} at {}:", asked.name, file_seconds(at));
+    Ok(Told { point: asked.name.clone(), head, header: &[], reasons, sums: String::new() })
+}
+
+/// The reasons behind a state, gathered on the way to the inputs.
+struct Behind<'a> {
+    station: &'a StationFile,
+    states: &'a States,
+    lines: &'a std::collections::HashMap<String, usize>,
+    origin: Origin,
+    time: Nanos,
+    /// The points that have been told.
+    told: Vec<usize>,
+    reasons: Vec<Reason>,
+}
+
+impl Behind<'_> {
+    fn since(&self, since: Nanos) -> String {
+        match since {
+            Nanos(0) => "since the start".to_owned(),
+            since => format!("since {}", file_seconds(self.origin.file_time_ns(since))),
+        }
+    }
+
+    /// A point, and what it follows from.
+    fn tell(&mut self, number: usize, depth: u64) {
+        let Some(point) = self.station.station.points.get(number) else { return };
+        let name = Reference { point: point.name.clone(), field: String::new() };
+        let state = self.state(&name);
+        self.push(depth, format!("{} is {state}", point.name), String::new());
+        if self.told.contains(&number) {
+            return;
+        }
+        self.told.push(number);
+        if let (Some(settings), Some(line)) = (point.kind.input(), point.kind.line()) {
+            self.tell_line(settings, &line.name, number, depth + 1);
+        }
+        for (key, bit) in point.kind.expressions() {
+            let text = self.station.source.get(bit.span.clone()).unwrap_or_default();
+            self.push(depth + 1, format!("{key} = {text}"), String::new());
+            let mut names: Vec<&Reference> = bit.expression.names().into_iter().map(|(name, _)| name).collect();
+            names.dedup();
+            for name in names {
+                if !name.field.is_empty() {
+                    let state = self.state(name);
+                    self.push(depth + 2, format!("{name} is {state}"), String::new());
+                }
+                let number = self.number(&self.station.station, &name.point);
+                if let Some(number) = number {
+                    self.tell(number, depth + 2);
+                }
+            }
+        }
+    }
+
+    fn number(&self, station: &Station, name: &str) -> Option<usize> {
+        station.points.iter().position(|point| point.name == name)
+    }
+
+    /// The raw line behind an input.
+    fn tell_line(&mut self, settings: &InputSettings, line: &str, number: usize, depth: u64) {
+        let state = self.lines.get(line).and_then(|&line| self.states.lines.get(line));
+        let Some(&(Some(high), since)) = state else {
+            return self.push(depth, format!("its line {line} has no level yet"), String::new());
+        };
+        let on = high == settings.on_while_high;
+        let output = self.states.points.get(number).and_then(|state| state.bits.first()).and_then(|bit| bit.0);
+        let level = if high { "high" } else { "low" };
+        let means = if on { "on" } else { "off" };
+        let why = match output {
+            Some(output) if output != on => waiting(settings, on, since, self.time),
+            _ => String::new(),
+        };
+        self.push(depth, format!("its line {line} is {level}, which means {means}, {}", self.since(since)), why);
+    }
+
+    /// What a name is, and since when.
+    fn state(&self, name: &Reference) -> String {
+        let column = || {
+            let number = self.number(&self.station.station, &name.point)?;
+            let point = self.station.station.points.get(number)?;
+            let field = point.kind.fields().iter().find(|field| field.name == name.field)?;
+            let state = self.states.points.get(number)?;
+            Some(match field.column {
+                FieldColumn::Bit(bit) => {
+                    let (on, since) = *state.bits.get(bit)?;
+                    (on.map(|on| if on { "on" } else { "off" }.to_owned()), since)
+                }
+                FieldColumn::Count(count) => {
+                    let (value, since) = *state.counts.get(count)?;
+                    (value.map(|value| value.to_string()), since)
+                }
+            })
+        };
+        match column() {
+            Some((Some(value), since)) => format!("{value}, {}", self.since(since)),
+            _ => "unknown: it has not started".to_owned(),
+        }
+    }
+
+    fn push(&mut self, depth: u64, what: String, why: String) {
+        self.reasons.push(Reason { number: depth, time_ns: None, what, why });
+    }
+}

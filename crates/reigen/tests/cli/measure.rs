@@ -1,0 +1,119 @@
+//! What a recording says without a station: survey, debounce, levels.
+
+use crate::support::Place;
+
+fn demo() -> Place {
+    let place = Place::new();
+    assert_eq!(place.reigen("demo --into walk").code, 0);
+    place
+}
+
+#[test]
+fn a_survey_names_what_is_on_each_line() {
+    let place = demo();
+    let said = place.reigen("survey walk/recording.vcd --station first.toml");
+    insta::assert_snapshot!(said.whole());
+    insta::assert_snapshot!(place.read("first.toml"));
+    let run = place.reigen("run first.toml walk/recording.vcd --json").json();
+    assert_eq!(run["inputs"]["pb_start"]["rising"], 3, "the first station works as it stands");
+}
+
+#[test]
+fn a_survey_as_json_has_the_figures_of_each_line() {
+    let json = demo().reigen("survey walk/recording.vcd --json").json();
+    let line = |name: &str| json["lines"].as_array().unwrap().iter().find(|line| line["name"] == name).unwrap().clone();
+    insta::assert_json_snapshot!(line("PB_START"));
+    assert_eq!((&line("PB_START")["idle"], &line("PB_STOP")["idle"]), (&"high".into(), &"low".into()));
+    insta::assert_json_snapshot!(json["analogs"]);
+}
+
+#[test]
+fn a_debounce_is_chosen_by_its_curve() {
+    let place = demo();
+    let said =
+        place.reigen("debounce walk/recording.vcd --line PB_START --asserted low --true-count 3 --draw curve.svg");
+    insta::assert_snapshot!(said.whole());
+    assert!(place.read("curve.svg").contains("stable: 3 with"));
+    let json = place
+        .reigen("debounce walk/recording.vcd --line PB_STOP --asserted low --contact NC --json --true-count 3")
+        .json();
+    let stable = &json["methods"]["stable"];
+    assert_eq!((&stable["count"], &stable["delay_on_ns"]), (&3.into(), &stable["shortest_kept_ns"]));
+    let recommended = stable["recommended_ns"].as_u64().unwrap();
+    let ranges = json["true_count"]["ranges"].as_array().unwrap();
+    assert_eq!(json["true_count"]["count"], 3);
+    assert!(ranges.iter().all(|range| range["from_ns"].as_u64().unwrap() < range["until_ns"].as_u64().unwrap()));
+    // What the curve says is what a run counts.
+    let station = format!(
+        "[input.stop]\nline = 'PB_STOP'\nasserted = 'low'\ncontact = 'NC'\ndebounce = {{ method = 'stable', time = '{recommended} ns' }}"
+    );
+    place.write("stop.toml", station);
+    assert_eq!(place.reigen("run stop.toml walk/recording.vcd --json").json()["inputs"]["stop"]["rising"], 3);
+}
+
+#[test]
+fn a_count_that_no_time_gives_is_told() {
+    let place = demo();
+    let said = place.reigen("debounce walk/recording.vcd --line GUARD_NO --true-count 50");
+    assert_eq!(said.code, 1);
+    assert!(said.stdout.contains("50 actuations: stable never gives it; nearest: 0 s to below"), "{}", said.stdout);
+}
+
+#[test]
+fn the_recommended_time_gives_the_true_count_of_every_kind_of_contact() {
+    let place = Place::new();
+    for (kind, glitches) in [("none", false), ("few", false), ("few", true), ("worn", false), ("worn", true)] {
+        let wire = if glitches { "[wire.noise]\nline = 'PB'\nglitches_every = '2 s'\nglitch = '300 us'\n" } else { "" };
+        let presses: String = (1..12).map(|number| format!("{{ at = '{number} s', for = '250 ms' }}, ")).collect();
+        place.write(
+            "scenario.toml",
+            format!("duration = '14 s'\n[contact.button]\nline = 'PB'\nclosing = '{kind}'\nopening = '{kind}'\npresses = [{presses}]\n{wire}"),
+        );
+        for seed in 1..4 {
+            let made = place.reigen(&format!("simulate scenario.toml -o press.vcd --seed {seed}"));
+            assert_eq!(made.code, 0, "{}", made.stderr);
+            let json = place.reigen("debounce press.vcd --line PB --json").json();
+            let chosen = json["recommended"].as_str().unwrap();
+            assert_eq!(json["methods"][chosen]["count"], 11, "{kind} {glitches} {seed}: {}", json["methods"]);
+        }
+    }
+}
+
+#[test]
+fn thresholds_are_read_off_a_ramp() {
+    let place = Place::new();
+    let row = |number: usize| {
+        let volts = if number <= 100 { number as f64 / 20.0 } else { 10.0 - number as f64 / 20.0 };
+        let level = usize::from((61..161).contains(&number));
+        format!("{number},{level},{volts:.2}\n")
+    };
+    place.write("ramp.csv", "time_ms,IN,VOLTS\n".to_owned() + &(0..=200).map(row).collect::<String>());
+    insta::assert_snapshot!(place.reigen("levels ramp.csv --digital IN --analog VOLTS --reference 2.5").whole());
+    let json = place.reigen("levels ramp.csv --digital IN --analog VOLTS --json").json();
+    assert_eq!((json["rising"]["mean"].as_f64(), json["rising"]["edges"].as_u64()), (Some(3.05), Some(1)));
+}
+
+#[test]
+fn what_cannot_be_measured_is_refused() {
+    let place = demo();
+    place.write("flat.csv", "time_s,A,V\n0,0,1.5\n1,0,1.5\n");
+    let mut said = String::new();
+    for (command, code) in [
+        ("debounce walk/recording.vcd --line PB_STAR", 2),
+        ("debounce walk/recording.vcd --line TENSION_MA", 2),
+        ("debounce walk/recording.vcd --line PB_START --asserted up", 2),
+        ("debounce walk/recording.vcd --line PB_START --draw curve.gif", 2),
+        ("debounce flat.csv --line A", 0),
+        ("levels walk/recording.vcd --digital PB_START --analog GUARD_NO", 2),
+        ("levels walk/recording.vcd --digital PB_START --analog TENSON_MA", 2),
+        ("survey walk/station.toml", 2),
+        ("survey flat.csv", 0),
+        ("survey walk/recording.vcd --station no/such/folder.toml", 2),
+    ] {
+        let run = place.reigen(command);
+        assert_eq!(run.code, code, "{command}: {}", run.whole());
+        said += &format!("$ reigen {command}\n{}", run.whole());
+    }
+    insta::assert_snapshot!(said);
+    assert_eq!(place.files(), ["flat.csv", "walk"]);
+}
