@@ -32,7 +32,8 @@ pub struct Steps {
     from: Nanos,
     exact: Option<Vec<(Nanos, f64)>>,
     bins: Vec<Option<Span>>,
-    width: u64,
+    /// A bin is 2^`shift` nanoseconds wide.
+    shift: u32,
     before: Option<f64>,
     /// The least and greatest of all values.
     pub range: Option<(f64, f64)>,
@@ -41,7 +42,7 @@ pub struct Steps {
 impl Steps {
     /// A trace of what happens from a time on.
     pub fn new(from: Nanos) -> Self {
-        Self { from, exact: Some(Vec::new()), bins: Vec::new(), width: 1, before: None, range: None }
+        Self { from, exact: Some(Vec::new()), bins: Vec::new(), shift: 0, before: None, range: None }
     }
 
     /// Takes a window: its value at the start, and its steps.
@@ -53,11 +54,11 @@ impl Steps {
         for (time, value) in steps {
             self.widen(value);
             let time = time.max(self.from);
-            while (time - self.from).0 / self.width >= BINS as u64 {
+            while (time - self.from).0 >> self.shift >= BINS as u64 {
                 self.bins = self.bins.chunks(2).map(merged).collect();
-                self.width *= 2;
+                self.shift += 1;
             }
-            let bin = ((time - self.from).0 / self.width) as usize;
+            let bin = ((time - self.from).0 >> self.shift) as usize;
             if self.bins.len() <= bin {
                 self.bins.resize(bin + 1, None);
             }
@@ -92,8 +93,8 @@ impl Steps {
                 carried.into_iter().chain(within).reduce(Span::then)
             }
             None => {
-                let first = ((from.max(self.from) - self.from).0 / self.width) as usize;
-                let last = ((until.max(self.from + Nanos(1)) - self.from).0 - 1) / self.width;
+                let first = ((from.max(self.from) - self.from).0 >> self.shift) as usize;
+                let last = ((until.max(self.from + Nanos(1)) - self.from).0 - 1) >> self.shift;
                 let carried = self.bins.iter().take(first).rev().flatten().next().map(|span| Span::of(span.last));
                 let carried = carried.or(self.before.map(Span::of));
                 let within = self.bins.iter().take(last as usize + 1).skip(first).flatten().copied();
@@ -124,7 +125,7 @@ mod tests {
             exact.take(Some(7.0), steps.iter().copied());
             let mut binned = exact.clone();
             binned.exact = None;
-            let length = ((time - 100).div_ceil(exact.width) / slices).max(1) * exact.width;
+            let length = ((time - 100).div_ceil(1 << exact.shift) / slices).max(1) << exact.shift;
             for number in 0..slices {
                 let from = Nanos(100 + number * length);
                 let (one, other) = (exact.span(from, from + Nanos(length)), binned.span(from, from + Nanos(length)));

@@ -30,7 +30,8 @@ pub struct Trace {
     start: Option<(Nanos, bool)>,
     exact: Option<Vec<Nanos>>,
     bins: Vec<Bin>,
-    width: u64,
+    /// A bin is 2^`shift` nanoseconds wide.
+    shift: u32,
     level: bool,
     /// Up to where the bins are filled.
     filled: Nanos,
@@ -39,7 +40,7 @@ pub struct Trace {
 impl Trace {
     /// A trace of what happens from a time on.
     pub fn new(from: Nanos) -> Self {
-        Self { from, start: None, exact: Some(Vec::new()), bins: Vec::new(), width: 1, level: false, filled: from }
+        Self { from, start: None, exact: Some(Vec::new()), bins: Vec::new(), shift: 0, level: false, filled: from }
     }
 
     /// Takes a window: its level at the start, since when, and its changes.
@@ -51,11 +52,18 @@ impl Trace {
             self.filled = since.max(self.from);
         }
         for &time in toggles {
-            self.fill(time);
+            let bin = self.bin_of(time);
+            // Most changes fall into the bin that the last one fell into.
+            if bin != self.bin_of(self.filled) || bin >= self.bins.len() {
+                self.fill(time);
+            }
+            let high = if self.level { (time - self.filled).0 } else { 0 };
             let bin = self.bin_of(time);
             if let Some(bin) = self.bins.get_mut(bin) {
                 bin.toggles += 1;
+                bin.high_ns += high;
             }
+            self.filled = time;
             self.level = !self.level;
         }
         if let Some(exact) = &mut self.exact {
@@ -67,14 +75,14 @@ impl Trace {
     }
 
     fn bin_of(&self, time: Nanos) -> usize {
-        ((time - self.from).0 / self.width) as usize
+        ((time - self.from).0 >> self.shift) as usize
     }
 
     /// Fills the bins with the level up to a time, and makes sure that there is one for it.
     fn fill(&mut self, until: Nanos) {
         while self.bin_of(until) >= BINS {
             self.bins = self.bins.chunks(2).map(merged).collect();
-            self.width *= 2;
+            self.shift += 1;
         }
         let last = self.bin_of(until);
         if self.bins.len() <= last {
@@ -82,7 +90,7 @@ impl Trace {
         }
         let (mut at, first) = (self.filled, self.bin_of(self.filled));
         for bin in first..=last {
-            let end = Nanos(self.from.0 + (bin as u64 + 1) * self.width).min(until);
+            let end = Nanos(self.from.0 + ((bin as u64 + 1) << self.shift)).min(until);
             if let (true, Some(bin)) = (self.level, self.bins.get_mut(bin)) {
                 bin.high_ns += (end - at).0;
             }
@@ -115,7 +123,7 @@ impl Trace {
         let bins = self.bins.get(first..(last + 1).min(self.bins.len())).unwrap_or_default();
         let (toggles, high): (u64, u64) =
             bins.iter().fold((0, 0), |(toggles, high), bin| (toggles + bin.toggles, high + bin.high_ns));
-        let length = (bins.len() as u64 * self.width).max(1);
+        let length = ((bins.len() as u64) << self.shift).max(1);
         Slice { toggles, high: (high as f64 / length as f64).min(1.0) }
     }
 }
@@ -158,8 +166,8 @@ mod tests {
             let mut binned = exact.clone();
             binned.exact = None;
             // Slices whose borders are borders of bins.
-            let bins = (end.0 - 100).div_ceil(binned.width);
-            let length = (bins / slices).max(1) * binned.width;
+            let bins = (end.0 - 100).div_ceil(1 << binned.shift);
+            let length = (bins / slices).max(1) << binned.shift;
             for number in 0..slices {
                 let from = Nanos(100 + number * length);
                 let until = from + Nanos(length);

@@ -2,17 +2,18 @@
 
 use super::bins::Bins;
 use crate::time::Nanos;
+use rustc_hash::FxHashMap;
 
 /// The bins of a curve with very many steps: 4,096 for every doubling, so a step is known to 0.025 %.
 type CurveBins = Bins<12>;
 
-/// How many changes are kept each at its own time.
-const KEPT: usize = 1 << 18;
+/// How many times are kept each as it is.
+const KEPT: usize = 1 << 17;
 
 /// Changes of a count at times, added in any order.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Changes {
-    kept: Vec<(u64, i64)>,
+    kept: FxHashMap<u64, i64>,
     bins: Vec<i64>,
 }
 
@@ -20,20 +21,12 @@ impl Changes {
     /// From `time` on the count is `by` more.
     #[inline]
     pub(super) fn add(&mut self, time: u64, by: i64) {
-        if self.bins.is_empty() {
-            self.kept.push((time, by));
-            if self.kept.len() > KEPT {
-                self.thin_out();
-            }
-        } else if let Some(bin) = self.bins.get_mut(CurveBins::above(time)) {
+        if let Some(bin) = self.bins.get_mut(CurveBins::above(time)) {
             *bin += by;
+            return;
         }
-    }
-
-    /// Puts changes of one time together; where that does not help, goes over to bins.
-    fn thin_out(&mut self) {
-        self.merge();
-        if self.kept.len() > KEPT / 2 {
+        *self.kept.entry(time).or_default() += by;
+        if self.kept.len() > KEPT {
             self.bins = vec![0; CurveBins::COUNT];
             for (time, by) in std::mem::take(&mut self.kept) {
                 // At its border a bin has all its changes, so the count is exact there.
@@ -44,21 +37,13 @@ impl Changes {
         }
     }
 
-    fn merge(&mut self) {
-        self.kept.sort_unstable();
-        self.kept.dedup_by(|later, first| {
-            let same = later.0 == first.0;
-            first.1 += if same { later.1 } else { 0 };
-            same
-        });
-    }
-
     /// The count from `start` on as it changes with time, and whether each step is at its exact time.
-    pub(super) fn curve(mut self, start: i64) -> (Vec<(u64, i64)>, bool) {
+    pub(super) fn curve(self, start: i64) -> (Vec<(u64, i64)>, bool) {
         let exact = self.bins.is_empty();
-        self.merge();
+        let mut kept: Vec<(u64, i64)> = self.kept.into_iter().collect();
+        kept.sort_unstable();
         let binned = self.bins.iter().enumerate().filter(|(_, by)| **by != 0);
-        let changes = self.kept.iter().copied().chain(binned.map(|(bin, &by)| (CurveBins::border(bin), by)));
+        let changes = kept.into_iter().chain(binned.map(|(bin, &by)| (CurveBins::border(bin), by)));
         let mut count = start;
         let mut steps = vec![(0, start)];
         for (time, by) in changes.filter(|(_, by)| *by != 0) {

@@ -10,7 +10,7 @@ use crate::time::Nanos;
 /// How many edges are kept: for bounce by the chosen time, and for the curve of `lockout`.
 pub const KEPT: usize = 1 << 20;
 /// How many edges the curve of `lockout` is worked out from.
-pub const LOCKOUT_EDGES: usize = 1 << 18;
+pub const LOCKOUT_EDGES: usize = 1 << 14;
 
 /// Measures one input, edge by edge.
 #[derive(Debug)]

@@ -5,8 +5,11 @@ use super::curve::Curve;
 use super::stable_curve::StableCurve;
 use crate::time::Nanos;
 
-/// How many edges are kept until the time that parts bursts is chosen.
+/// How many edges are kept, for what lines are to one another.
 pub const FIRST_EDGES: usize = 1 << 16;
+
+/// After so many edges the time that parts bursts is chosen.
+const CHOOSING_EDGES: usize = 1 << 14;
 
 /// The time that parts bursts where no plateau recommends one: longer than contacts bounce.
 const USUAL_QUIET: Nanos = Nanos(20_000_000);
@@ -107,12 +110,17 @@ impl LineMeter {
 
     /// Hands the edges to the bounce meter, once it is known what parts bursts.
     fn meter(&mut self, edges: &[Nanos]) {
-        if let Some(bounce) = &mut self.bounce {
-            return edges.iter().for_each(|&edge| bounce.take(edge));
-        }
-        self.first.extend_from_slice(edges);
-        if self.first.len() >= FIRST_EDGES {
-            self.choose();
+        let room = FIRST_EDGES.saturating_sub(self.first.len());
+        self.first.extend_from_slice(edges.get(..room.min(edges.len())).unwrap_or_default());
+        match &mut self.bounce {
+            Some(bounce) => edges.iter().for_each(|&edge| bounce.take(edge)),
+            // What is beyond those that are kept must not be lost.
+            None if self.edges >= CHOOSING_EDGES as u64 => {
+                self.choose();
+                let beyond = edges.get(room.min(edges.len())..).unwrap_or_default();
+                self.bounce.iter_mut().for_each(|bounce| beyond.iter().for_each(|&edge| bounce.take(edge)));
+            }
+            None => {}
         }
     }
 
@@ -121,13 +129,11 @@ impl LineMeter {
         // What comes after the last edge is not known here: it is taken to hold.
         let end = self.last.unwrap_or(self.since) + Nanos(self.longest);
         let mut curve = StableCurve::new(self.starts_high);
-        self.first.iter().for_each(|&edge| curve.take(edge));
+        self.first.iter().take(CHOOSING_EDGES).for_each(|&edge| curve.take(edge));
         let quiet = quiet(&curve.finish(end).0);
         let mut bounce = BounceMeter::new(self.starts_high, quiet);
         self.first.iter().for_each(|&edge| bounce.take(edge));
         self.bounce = Some(bounce);
-        // What follows is needed for guesses alone.
-        self.first.truncate(FIRST_EDGES);
     }
 
     /// Whether two lines had their edges at the same times; and whether at the same levels.

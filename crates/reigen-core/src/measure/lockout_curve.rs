@@ -8,7 +8,7 @@
 use super::curve::{Changes, Curve};
 use crate::time::Nanos;
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BinaryHeap};
+use std::collections::BinaryHeap;
 
 /// How many steps of work are done before the rest of the curve is left open.
 const MOST_STEPS: u64 = 20_000_000;
@@ -74,17 +74,14 @@ impl Line<'_> {
 pub fn lockout_curve(edges: &[Nanos], starts_on: bool, end: Nanos) -> Curve {
     let mut line = Line { edges, starts_on, end: end.0, steps: 0 };
     let all = (0..edges.len()).filter(|&edge| line.on_after(edge + 1)).count() as i64;
-    let mut counts = Changes::default();
-    // Stretches by their first edge, and when each changes.
-    let mut stretches: BTreeMap<usize, Stretch> = BTreeMap::new();
-    let mut due: BinaryHeap<Reverse<(u64, usize)>> = BinaryHeap::new();
+    let mut stretches = Stretches::new(edges.len());
     // A debounce of 0 is none; the first with stretches is 1 ns.
-    counts.add(1, -all);
+    stretches.counts.add(1, -all);
     let mut until = end.0.max(1) + 1;
     if !edges.is_empty() {
-        work_from(0, 1, &mut line, &mut stretches, &mut due, &mut counts);
+        stretches.work_from(0, 1, &mut line);
     }
-    while let Some(Reverse((time, first))) = due.pop() {
+    while let Some(Reverse((time, first))) = stretches.due.pop() {
         if time >= until {
             break;
         }
@@ -92,47 +89,60 @@ pub fn lockout_curve(edges: &[Nanos], starts_on: bool, end: Nanos) -> Curve {
             until = time;
             break;
         }
-        let is_current = stretches.get(&first).is_some_and(|stretch| stretch.changes_at == time);
+        let is_current = stretches.at(first).is_some_and(|stretch| stretch.changes_at == time);
         if is_current {
-            work_from(first, time, &mut line, &mut stretches, &mut due, &mut counts);
+            stretches.work_from(first, time, &mut line);
         }
     }
-    let (steps, exact) = counts.curve(all);
+    let (steps, exact) = stretches.counts.curve(all);
     let known = steps.into_iter().take_while(|(time, _)| *time < until);
     let steps = known.map(|(time, count)| (Nanos(time), count.max(0) as u64)).collect();
     Curve { steps, until: Nanos(until), exact }
 }
 
-/// Works stretches from one on until one ends where another stands already.
-fn work_from(
-    mut first: usize,
-    time: u64,
-    line: &mut Line<'_>,
-    stretches: &mut BTreeMap<usize, Stretch>,
-    due: &mut BinaryHeap<Reverse<(u64, usize)>>,
-    counts: &mut Changes,
-) {
-    if let Some(old) = stretches.remove(&first) {
-        counts.add(time, -old.rises);
+/// The stretches at the present time, by their first edge; each leads to the next.
+struct Stretches {
+    by_edge: Vec<Option<Stretch>>,
+    /// When each changes; those that no longer stand are passed over.
+    due: BinaryHeap<Reverse<(u64, usize)>>,
+    counts: Changes,
+}
+
+impl Stretches {
+    fn new(edges: usize) -> Self {
+        Self { by_edge: vec![None; edges], due: BinaryHeap::new(), counts: Changes::default() }
     }
-    loop {
-        let stretch = line.stretch(first, time);
-        counts.add(time, stretch.rises);
-        stretches.insert(first, stretch);
-        due.push(Reverse((stretch.changes_at, first)));
-        // Those that are passed over begin nowhere any more.
-        let passed: Vec<usize> = stretches.range(first + 1..stretch.next).map(|(&passed, _)| passed).collect();
-        for passed in passed {
-            if let Some(old) = stretches.remove(&passed) {
-                counts.add(time, -old.rises);
+
+    fn at(&self, first: usize) -> Option<Stretch> {
+        self.by_edge.get(first).copied().flatten()
+    }
+
+    /// Takes one away; gives where it led.
+    fn remove(&mut self, first: usize, time: u64) -> Option<usize> {
+        let old = self.by_edge.get_mut(first)?.take()?;
+        self.counts.add(time, -old.rises);
+        Some(old.next)
+    }
+
+    /// Works stretches from one on until one ends where another stands already.
+    fn work_from(&mut self, mut first: usize, time: u64, line: &mut Line<'_>) {
+        // The first of those that stood further on.
+        let mut standing = self.remove(first, time).unwrap_or(line.edges.len());
+        loop {
+            let stretch = line.stretch(first, time);
+            self.counts.add(time, stretch.rises);
+            self.due.push(Reverse((stretch.changes_at, first)));
+            if let Some(place) = self.by_edge.get_mut(first) {
+                *place = Some(stretch);
             }
+            // Those that are passed over begin nowhere any more.
+            while standing < stretch.next {
+                standing = self.remove(standing, time).unwrap_or(line.edges.len());
+            }
+            if standing == stretch.next {
+                return;
+            }
+            first = stretch.next;
         }
-        let ends = stretch.next >= line.edges.len();
-        // One that stands there and is not due for a change itself stays as it is.
-        let stands = stretches.get(&stretch.next).is_some();
-        if ends || stands {
-            return;
-        }
-        first = stretch.next;
     }
 }

@@ -13,6 +13,9 @@ pub struct Edges<'a> {
     pub times: &'a [Nanos],
 }
 
+/// How many edges are looked at first.
+const FEW: usize = 512;
+
 /// How many edges a guess needs.
 const ENOUGH: usize = 12;
 
@@ -31,6 +34,11 @@ impl<'a> Edges<'a> {
     fn up_to(self, end: Nanos) -> Self {
         let count = self.times.partition_point(|&time| time <= end);
         Self { times: self.times.get(..count).unwrap_or_default(), ..self }
+    }
+
+    /// The first few edges, by which most pairs can be told to be none.
+    fn few(self) -> Self {
+        Self { times: self.times.get(..FEW).unwrap_or(self.times), ..self }
     }
 
     fn count_between(self, from: Nanos, until: Nanos) -> usize {
@@ -75,6 +83,10 @@ fn turns(one: Edges<'_>, other: Edges<'_>) -> (f64, f64) {
 
 /// Two channels a quarter of a period apart: whether the first leads, and the ground.
 pub fn quadrature(one: Edges<'_>, other: Edges<'_>) -> Option<(bool, String)> {
+    let (few, others) = common(one.few(), other.few())?;
+    if turns(few, others).0 < 0.8 || turns(others, few).0 < 0.8 {
+        return None;
+    }
     let (a, b) = common(one, other)?;
     let ((share_a, place_a), (share_b, place_b)) = (turns(a, b), turns(b, a));
     let apart = (0.15..0.85).contains(&place_a) && (0.15..0.85).contains(&place_b);
@@ -182,6 +194,12 @@ pub fn chain(load: Edges<'_>, clock: Edges<'_>) -> Option<String> {
     let frames: Vec<Nanos> = load.rising().collect();
     let rises: Vec<Nanos> = clock.rising().collect();
     let before = |time: Nanos| rises.partition_point(|&rise| rise < time);
+    // A second frame that differs from the first is enough to tell that it is none.
+    let first: Vec<usize> = frames.iter().take(5).map(|&time| before(time)).collect();
+    let counts: Vec<usize> = first.windows(2).filter_map(|pair| Some(pair.get(1)? - pair.first()?)).collect();
+    if counts.windows(2).any(|pair| pair.first() != pair.get(1)) {
+        return None;
+    }
     let counts: Vec<usize> = frames
         .windows(2)
         .filter(|pair| rises.last().is_some_and(|last| pair.get(1).is_some_and(|until| until <= last)))

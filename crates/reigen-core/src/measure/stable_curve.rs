@@ -23,8 +23,9 @@ pub struct StableCurve {
     last: Option<Nanos>,
     stack: Vec<Held>,
     changes: Changes,
+    changes_at_start: i64,
     glitches: Changes,
-    edges: u64,
+    glitches_at_start: i64,
 }
 
 impl StableCurve {
@@ -37,8 +38,9 @@ impl StableCurve {
             last: None,
             stack: vec![start],
             changes: Changes::default(),
+            changes_at_start: 0,
             glitches: Changes::default(),
-            edges: 0,
+            glitches_at_start: 0,
         }
     }
 
@@ -50,7 +52,6 @@ impl StableCurve {
         }
         self.last = Some(edge);
         self.on = !self.on;
-        self.edges += 1;
     }
 
     /// The present level was held so long.
@@ -77,8 +78,15 @@ impl StableCurve {
     #[inline]
     fn neighbours(&mut self, one: Held, other: Held, from: u64) {
         let until = one.length.min(other.length).saturating_add(1);
-        let count = if one.on == other.on { &mut self.glitches } else { &mut self.changes };
-        count.add(from, 1);
+        let (count, at_start) = match one.on == other.on {
+            true => (&mut self.glitches, &mut self.glitches_at_start),
+            false => (&mut self.changes, &mut self.changes_at_start),
+        };
+        // Most levels are neighbours from the start on.
+        match from {
+            0 => *at_start += 1,
+            from => count.add(from, 1),
+        }
         count.add(until, -1);
     }
 
@@ -92,13 +100,14 @@ impl StableCurve {
         // Of changes that take turns, the first is on where it starts off.
         let actuations = |changes: i64| (changes + i64::from(!self.starts_on)) / 2;
         let until = Nanos(end.0.max(1) + 1);
-        let curve = |changes: Changes, count: &dyn Fn(i64) -> i64| {
-            let (steps, exact) = changes.curve(0);
+        let curve = |changes: Changes, at_start: i64, count: &dyn Fn(i64) -> i64| {
+            let (steps, exact) = changes.curve(at_start);
             let steps = steps.into_iter().map(|(time, changes)| (Nanos(time), count(changes).max(0) as u64));
             let mut steps: Vec<(Nanos, u64)> = steps.take_while(|(time, _)| *time < until).collect();
             steps.dedup_by_key(|step| step.1);
             Curve { steps, until, exact }
         };
-        (curve(self.changes, &actuations), curve(self.glitches, &|glitches| glitches))
+        let glitches = curve(self.glitches, self.glitches_at_start, &|glitches| glitches);
+        (curve(self.changes, self.changes_at_start, &actuations), glitches)
     }
 }

@@ -5,6 +5,7 @@ use super::line::{LineFigures, LineMeter};
 use super::relation::{self, Edges};
 use crate::finding::Finding;
 use crate::time::Nanos;
+use rayon::prelude::*;
 
 /// Up to so many lines are held against one another.
 const MOST_COMPARED: usize = 48;
@@ -122,7 +123,6 @@ impl Surveyor {
 
     /// Takes what the lines did within a window.
     pub fn take(&mut self, bits: &[crate::column::BitColumn], readings: &[crate::column::ReadingColumn]) {
-        use rayon::prelude::*;
         let edges: usize = bits.iter().map(|bit| bit.toggles.len()).sum();
         let work = |(meter, bit): (&mut Option<LineMeter>, &crate::column::BitColumn)| {
             if let Some(level) = bit.level {
@@ -141,7 +141,7 @@ impl Surveyor {
     /// What comes of it at the recording's last time; with the names of the lines.
     pub fn finish(mut self, end: Nanos, names: &[String], analogs: &[String]) -> Survey {
         let figures: Vec<Option<LineFigures>> =
-            self.lines.iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
+            self.lines.par_iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
         let mut guesses: Vec<Option<Guess>> = vec![None; self.lines.len()];
         self.guess_dull(&figures, &mut guesses);
         self.guess_groups(names, &mut guesses);

@@ -24,6 +24,8 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::Path;
 
+/// How many plateaus a program is given.
+const MOST_PLATEAUS: usize = 1000;
 /// How many plateaus are shown to people.
 const SHOWN: usize = 12;
 
@@ -208,14 +210,20 @@ fn method_row(method: &Method) -> Vec<String> {
     ]
 }
 
+/// The widest plateaus of a method, by time.
+fn widest(method: &Method, most: usize) -> Vec<Plateau> {
+    let mut plateaus = method.curve.plateaus();
+    plateaus.sort_by(|one, other| other.width().total_cmp(&one.width()));
+    plateaus.truncate(most);
+    plateaus.sort_by_key(|plateau| plateau.from);
+    plateaus
+}
+
 /// The widest plateaus of both methods, by time.
 fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
     for method in &debounced.methods {
-        let mut plateaus = method.curve.plateaus();
-        let all = plateaus.len();
-        plateaus.sort_by(|one, other| other.width().total_cmp(&one.width()));
-        plateaus.truncate(SHOWN);
-        plateaus.sort_by_key(|plateau| plateau.from);
+        let plateaus = widest(method, SHOWN);
+        let all = method.curve.steps.len();
         let mut rows = table(&[method.name, "up to", "actuations"]);
         for plateau in &plateaus {
             let mark = if Some(*plateau) == method.plateau { " ←" } else { "" };
@@ -287,7 +295,9 @@ struct JsonMethod {
     shortest_kept_ns: Nanos,
     exact: bool,
     known_until_ns: Nanos,
+    /// The widest of them, by time.
     plateaus: Vec<Plateau>,
+    plateaus_in_all: usize,
 }
 
 #[derive(Serialize)]
@@ -347,7 +357,8 @@ impl JsonMethod {
             shortest_kept_ns: method.shortest_kept,
             exact: method.curve.exact,
             known_until_ns: method.curve.until,
-            plateaus: method.curve.plateaus(),
+            plateaus: widest(method, MOST_PLATEAUS),
+            plateaus_in_all: method.curve.steps.len(),
         }
     }
 }

@@ -5,7 +5,10 @@ use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
+use rayon::prelude::*;
 use reigen_core::account::Rule;
+use reigen_core::engine::PointColumns;
+use reigen_core::lines::LineColumns;
 use reigen_core::names::{list, nearest};
 use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::PointSummary;
@@ -16,6 +19,7 @@ use reigen_draw::theme::Theme;
 use reigen_draw::trace::Trace;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Recording;
+use std::collections::HashMap;
 use std::path::Path;
 
 /// From so many thrown-away edges on, they are not marked one by one.
@@ -169,17 +173,16 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
     let (mut marks, mut marked) = (0, true);
     let mut verdicts = Vec::new();
     let wanted = Wanted { from: chosen.from, to: chosen.to, watched: true, ..Wanted::default() };
-    let outcome = replay_observed(station, recording, &wanted, &mut |mut seen| {
-        for ((number, _), making) in points.iter().zip(&mut making) {
-            if marked {
-                seen.engine.take_verdicts(*number, &mut verdicts);
-            }
-            making.take(
-                *number,
-                &mut seen,
-                verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))),
-            );
+    let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
+        for ((number, _), making) in points.iter().zip(&mut making).filter(|_| marked) {
+            seen.engine.take_verdicts(*number, &mut verdicts);
+            making.mark(verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))));
         }
+        let columns: Vec<PointColumns<'_>> = seen.engine.points().collect();
+        let column = |number: usize| columns.iter().find(|columns| columns.point == number);
+        points.par_iter().zip(&mut making).for_each(|((number, _), making)| {
+            column(*number).into_iter().for_each(|columns| making.take(columns, seen.lines, seen.line_numbers));
+        });
         marks = making.iter().map(Making::marks).sum();
         if marked && marks > MOST_MARKS {
             seen.engine.forget();
@@ -222,18 +225,24 @@ impl Making {
         }
     }
 
-    fn take(&mut self, point: usize, seen: &mut Seen<'_>, thrown_away: impl Iterator<Item = (Nanos, Rule)>) {
-        let Some(columns) = seen.engine.points().find(|columns| columns.point == point) else { return };
+    /// Takes edges that were thrown away.
+    fn mark(&mut self, thrown_away: impl Iterator<Item = (Nanos, Rule)>) {
+        if let Making::Bit { rejected, .. } = self {
+            rejected.extend(thrown_away);
+        }
+    }
+
+    /// Takes what the point, and its line, did in a window.
+    fn take(&mut self, columns: &PointColumns<'_>, lines: &LineColumns, numbers: &HashMap<String, usize>) {
         match self {
-            Making::Bit { raw, line, clean, rejected } => {
+            Making::Bit { raw, line, clean, .. } => {
                 if let Some(bit) = columns.bit() {
                     clean.take(bit.since, bit.level, &bit.toggles);
                 }
-                let number = line.as_ref().and_then(|line| seen.line_numbers.get(line));
-                if let (Some(raw), Some(bit)) = (raw, number.and_then(|&number| seen.lines.bits().get(number))) {
+                let number = line.as_ref().and_then(|line| numbers.get(line));
+                if let (Some(raw), Some(bit)) = (raw, number.and_then(|&number| lines.bits().get(number))) {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
-                rejected.extend(thrown_away);
             }
             Making::Number(steps) => {
                 if let Some(count) = columns.count() {

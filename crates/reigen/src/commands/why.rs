@@ -135,7 +135,7 @@ fn of_input(
     let starts_on = first_on.unwrap_or_default();
     let fates = fates(&edges, verdicts);
     let reason = |index: usize, verdict: Option<&Verdict>| {
-        let on = starts_on ^ (index % 2 == 0);
+        let on = starts_on ^ index.is_multiple_of(2);
         let time = edges.get(index).copied().unwrap_or_default();
         Reason {
             number: index as u64 + 1,
