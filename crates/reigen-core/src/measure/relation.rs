@@ -13,6 +13,9 @@ pub struct Edges<'a> {
     pub times: &'a [Nanos],
 }
 
+/// How many edges of a line it is judged by.
+pub const JUDGED: usize = 1 << 13;
+
 /// How many edges are looked at first.
 const FEW: usize = 512;
 
@@ -50,7 +53,7 @@ impl<'a> Edges<'a> {
 fn common<'a>(one: Edges<'a>, other: Edges<'a>) -> Option<(Edges<'a>, Edges<'a>)> {
     let end = (*one.times.last()?).min(*other.times.last()?);
     // A line that is at rest while the other goes on still shares its time.
-    let end = if one.times.len() < super::line::FIRST_EDGES && other.times.len() < super::line::FIRST_EDGES {
+    let end = if one.times.len() < JUDGED && other.times.len() < JUDGED {
         (*one.times.last()?).max(*other.times.last()?)
     } else {
         end

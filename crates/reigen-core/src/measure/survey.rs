@@ -2,7 +2,7 @@
 
 use super::analog::{AnalogFigures, AnalogMeter};
 use super::line::{LineFigures, LineMeter};
-use super::relation::{self, Edges};
+use super::relation::{self, Edges, JUDGED};
 use crate::finding::Finding;
 use crate::time::Nanos;
 use rayon::prelude::*;
@@ -164,7 +164,14 @@ impl Surveyor {
         Survey { lines, analogs, findings }
     }
 
+    /// The edges that a line is judged by.
     fn edges(&self, line: usize) -> Option<Edges<'_>> {
+        let all = self.all_edges(line)?;
+        Some(Edges { times: all.times.get(..JUDGED).unwrap_or(all.times), ..all })
+    }
+
+    /// All edges that are kept: a chain's data may change long after its clock has begun.
+    fn all_edges(&self, line: usize) -> Option<Edges<'_>> {
         let meter = self.lines.get(line)?.as_ref()?;
         Some(Edges { starts_high: meter.starts_high, times: &meter.first })
     }
@@ -219,7 +226,8 @@ impl Surveyor {
             set(load, Kind::Chain { wire: "load" }, &ground, guesses);
             set(clock, Kind::Chain { wire: "clock" }, &ground, guesses);
             for data in free(guesses) {
-                if both((data, clock)).is_some_and(|(data, clock)| relation::is_chain_data(data, clock)) {
+                let edges = self.all_edges(data).zip(self.all_edges(clock));
+                if edges.is_some_and(|(data, clock)| relation::is_chain_data(data, clock)) {
                     set(data, Kind::Chain { wire: "data" }, "it changes only with the clock", guesses);
                 }
             }
