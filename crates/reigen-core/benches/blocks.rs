@@ -119,8 +119,8 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], counts: usize) -> (Tally,
         }
         bits[0].advance();
         counts.iter_mut().for_each(CountColumn::advance);
-        let inputs = Inputs { lines: &columns, bits: &[] };
-        block.work(Window { from, until }, inputs, Outputs { bits: &mut bits, counts: &mut counts });
+        let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
+        block.work(Window { from, until }, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
         tally.take(&bits[0], until);
         (from, at) = (until, end);
     }

@@ -272,6 +272,6 @@ impl PointKind for InputPoint {
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
         let source = branch.line(&self.line);
         let block = Input::new(self.line.name.clone(), source, self.settings);
-        (Box::new(block), Shape { bits: 1, counts: 0 })
+        (Box::new(block), Shape::BIT)
     }
 }

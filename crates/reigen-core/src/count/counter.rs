@@ -42,7 +42,7 @@ pub struct Settings {
 }
 
 /// The columns of a counter: bit `.done`; counts value and `.band`.
-pub const SHAPE: Shape = Shape { bits: 1, counts: 2 };
+pub const SHAPE: Shape = Shape { bits: 1, counts: 2, readings: 0 };
 
 /// The running form of a counter.
 pub struct Counter {

@@ -4,7 +4,7 @@ use super::counter::{AtLast, CountedEdge, Counter, SHAPE, Settings};
 use crate::engine::{Block, Shape};
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
-use crate::station::{BitExpression, Field, FieldColumn, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -90,8 +90,8 @@ impl PointTable for CounterTable {
 #[derive(Debug)]
 struct CounterPoint {
     settings: Settings,
-    up: BitExpression,
-    reset: Option<BitExpression>,
+    up: FieldExpression,
+    reset: Option<FieldExpression>,
 }
 
 impl PointKind for CounterPoint {
@@ -108,11 +108,11 @@ impl PointKind for CounterPoint {
         ]
     }
 
-    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         [Some(("up", &self.up)), self.reset.as_ref().map(|reset| ("reset", reset))].into_iter().flatten().collect()
     }
 
-    fn counted(&self) -> Vec<&BitExpression> {
+    fn counted(&self) -> Vec<&FieldExpression> {
         vec![&self.up]
     }
 

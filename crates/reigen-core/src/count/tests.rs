@@ -22,7 +22,11 @@ fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSu
     let mut counter = Counter::new(settings.clone(), BitSource::Line(0), reset.map(|_| BitSource::Line(1)));
     let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
     let window = Window { from: Nanos(0), until: Nanos(100) };
-    counter.work(window, Inputs { lines: &lines, bits: &[] }, Outputs { bits: &mut bits, counts: &mut counts });
+    counter.work(
+        window,
+        Inputs { lines: &lines, bits: &[], counts: &[], readings: &[] },
+        Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] },
+    );
     let PointSummary::Counter(summary) = counter.summary(Tally::default()) else { panic!("no counter") };
     let ([done], [value, _]) = (bits, counts);
     (summary, value, done)

@@ -1,7 +1,7 @@
 //! What every block of the engine's graph is.
 
 use crate::account::Verdict;
-use crate::column::{BitColumn, CountColumn};
+use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::Happening;
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -15,6 +15,15 @@ pub enum BitSource {
     Bit(usize),
 }
 
+/// Where a block reads a number from: a column of the same branch, by its number there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NumberSource {
+    /// A count.
+    Count(usize),
+    /// A reading.
+    Reading(usize),
+}
+
 /// All that a block can read within a window.
 #[derive(Debug, Clone, Copy)]
 pub struct Inputs<'a> {
@@ -22,6 +31,10 @@ pub struct Inputs<'a> {
     pub lines: &'a [BitColumn],
     /// The bits that earlier blocks of the branch have given.
     pub bits: &'a [BitColumn],
+    /// The counts that they have given.
+    pub counts: &'a [CountColumn],
+    /// The readings that they have given.
+    pub readings: &'a [ReadingColumn],
 }
 
 static UNKNOWN: BitColumn = BitColumn { level: None, since: Nanos(0), toggles: Vec::new() };
@@ -52,6 +65,8 @@ pub struct Outputs<'a> {
     pub bits: &'a mut [BitColumn],
     /// Its counts.
     pub counts: &'a mut [CountColumn],
+    /// Its readings.
+    pub readings: &'a mut [ReadingColumn],
 }
 
 /// One block: it reads its inputs' changes within a window and appends its outputs' changes there.
@@ -86,6 +101,11 @@ pub trait Block: Send {
 
     /// The earliest time of which the block may still have something to tell; `None` if all is told.
     fn undecided_since(&self) -> Option<Nanos> {
+        None
+    }
+
+    /// How often it had no result, such as a division by zero, and when that was first.
+    fn faults(&self) -> Option<(u64, Nanos)> {
         None
     }
 

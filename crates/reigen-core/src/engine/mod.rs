@@ -7,10 +7,10 @@ mod block;
 #[cfg(test)]
 mod tests;
 
-pub use block::{BitSource, Block, Inputs, Outputs};
+pub use block::{BitSource, Block, Inputs, NumberSource, Outputs};
 
 use crate::account::Verdict;
-use crate::column::{BitColumn, CountColumn};
+use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::{Event, What};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -26,12 +26,25 @@ pub struct Shape {
     pub bits: usize,
     /// Counts.
     pub counts: usize,
+    /// Readings.
+    pub readings: usize,
+}
+
+impl Shape {
+    /// One bit.
+    pub const BIT: Shape = Shape { bits: 1, counts: 0, readings: 0 };
+    /// One count.
+    pub const COUNT: Shape = Shape { bits: 0, counts: 1, readings: 0 };
+    /// One reading.
+    pub const READING: Shape = Shape { bits: 0, counts: 0, readings: 1 };
 }
 
 /// A block in its branch.
 struct Node {
     /// The number of the point that the block stands for; `None` for an expression within one.
     point: Option<usize>,
+    /// The number of the point that the block works for.
+    owner: usize,
     block: Box<dyn Block>,
     first: Shape,
     shape: Shape,
@@ -44,15 +57,24 @@ pub struct Branch {
     nodes: Vec<Node>,
     bits: Vec<BitColumn>,
     counts: Vec<CountColumn>,
+    readings: Vec<ReadingColumn>,
+    /// The point that is being compiled.
+    owner: usize,
 }
 
 impl Branch {
+    /// Says for which point the blocks to come work.
+    pub fn begin(&mut self, point: usize) {
+        self.owner = point;
+    }
+
     /// Adds a block after all that it reads; gives the numbers of its first columns.
     pub fn add(&mut self, point: Option<usize>, block: Box<dyn Block>, shape: Shape) -> Shape {
-        let first = Shape { bits: self.bits.len(), counts: self.counts.len() };
+        let first = Shape { bits: self.bits.len(), counts: self.counts.len(), readings: self.readings.len() };
+        self.readings.resize_with(first.readings + shape.readings, ReadingColumn::default);
         self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
         self.counts.resize_with(first.counts + shape.counts, CountColumn::default);
-        self.nodes.push(Node { point, block, first, shape, tally: Tally::default() });
+        self.nodes.push(Node { point, owner: self.owner, block, first, shape, tally: Tally::default() });
         first
     }
 
@@ -60,11 +82,15 @@ impl Branch {
         for node in &mut self.nodes {
             let (earlier, bits) = self.bits.split_at_mut(node.first.bits);
             let bits = bits.get_mut(..node.shape.bits).unwrap_or_default();
-            let from = node.first.counts;
-            let counts = self.counts.get_mut(from..from + node.shape.counts).unwrap_or_default();
+            let (earlier_counts, counts) = self.counts.split_at_mut(node.first.counts);
+            let counts = counts.get_mut(..node.shape.counts).unwrap_or_default();
+            let (earlier_readings, readings) = self.readings.split_at_mut(node.first.readings);
+            let readings = readings.get_mut(..node.shape.readings).unwrap_or_default();
             bits.iter_mut().for_each(BitColumn::advance);
             counts.iter_mut().for_each(CountColumn::advance);
-            node.block.work(window, Inputs { lines, bits: earlier }, Outputs { bits, counts });
+            readings.iter_mut().for_each(ReadingColumn::advance);
+            let inputs = Inputs { lines, bits: earlier, counts: earlier_counts, readings: earlier_readings };
+            node.block.work(window, inputs, Outputs { bits, counts, readings });
             if let (Some(first), Some(_)) = (self.bits.get(node.first.bits), node.point)
                 && node.shape.bits > 0
             {
@@ -89,6 +115,8 @@ pub struct PointColumns<'a> {
     pub bits: &'a [BitColumn],
     /// Its counts; where it has some, its bits are fields of them.
     pub counts: &'a [CountColumn],
+    /// Its readings.
+    pub readings: &'a [ReadingColumn],
 }
 
 impl<'a> PointColumns<'a> {
@@ -159,7 +187,9 @@ impl Engine {
         self.branches.iter().flat_map(|branch| {
             branch.nodes.iter().filter_map(|node| {
                 let bits = branch.bits.get(node.first.bits..node.first.bits + node.shape.bits).unwrap_or_default();
-                Some(PointColumns { point: node.point?, bits, counts: node.counts(&branch.counts) })
+                let from = node.first.readings;
+                let readings = branch.readings.get(from..from + node.shape.readings).unwrap_or_default();
+                Some(PointColumns { point: node.point?, bits, counts: node.counts(&branch.counts), readings })
             })
         })
     }
@@ -183,6 +213,12 @@ impl Engine {
             }
         }
         told
+    }
+
+    /// How often expressions of a point had no result, and when that was first; with the points' numbers.
+    pub fn faults(&self) -> Vec<(usize, u64, Nanos)> {
+        let nodes = self.branches.iter().flat_map(|branch| &branch.nodes);
+        nodes.filter_map(|node| node.block.faults().map(|(count, first)| (node.owner, count, first))).collect()
     }
 
     /// What each point did over all windows, with its number, in the order of the numbers.

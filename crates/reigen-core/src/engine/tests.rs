@@ -31,6 +31,25 @@ const BLOCKS: &[(&str, &str)] = &[
     ),
     ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
     ("output", "[output.x]\nwhen = 'TRUE'"),
+    ("output", "[output.x]\nwhen = 'a OR b'\non_delay = '3 ns'\noff_delay = '4 ns'\ninvert = true"),
+    ("output", "[output.x]\nwhen = 'a'\nblink = { times = 3, on = '2 ns', off = '1 ns' }"),
+    (
+        "logic",
+        "[counter.n]\nup = 'a'\n[counter.m]\nup = 'b'\n[logic.x]\nwhen = 'n * 2 > m + 3 AND NOT (n MOD 3 = 1) OR c'",
+    ),
+    (
+        "logic",
+        "[counter.n]\nup = 'a'\n[counter.m]\nup = 'b'\n[logic.x]\nwhen = 'SEL(d, n / 2.0, 7 / (m - 2)) >= MAX(1, m) ** 0.5'",
+    ),
+    ("oneshot", "[oneshot.x]\nof = 'a'\nwidth = '5 ns'"),
+    ("oneshot", "[oneshot.x]\nof = 'a'\nedge = 'falling'\nwidth = '2 ns'"),
+    ("latch", "[latch.x]\nset = 'a'\nreset = 'b AND c'"),
+    ("latch", "[latch.x]\nset = 'a'\nreset = 'b'\ndominant = 'set'"),
+    ("toggle", "[toggle.x]\nby = 'a'\nreset = 'b AND c'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'on_delay'\ntime = '4 ns'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '4 ns'\n[logic.y]\nwhen = 'x.elapsed > 0.0'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'"),
+    ("pair", "[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.y]\nwhen = 'x.fault AND NOT x'"),
 ];
 
 const INPUTS: &str =

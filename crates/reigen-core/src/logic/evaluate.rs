@@ -1,6 +1,6 @@
 //! An expression worked by column: once an instant, after all changes of that instant.
 
-use super::expression::{Expression, Reference};
+use super::expression::{Expression, Reference, Value};
 use crate::column::BitColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::time::{Nanos, Window};
@@ -33,7 +33,11 @@ impl Evaluate {
 
     /// The value, where name `n` has bit `n` of `levels`: the readable form.
     fn by_tree(&self, levels: u64) -> bool {
-        self.expression.value(&|name| self.names.binary_search(name).is_ok_and(|number| levels >> number & 1 == 1))
+        let of = |name: &Reference| {
+            let number = self.names.binary_search(name).ok()?;
+            Some(Value::Bit(levels >> number & 1 == 1))
+        };
+        self.expression.value(&of) == Some(Value::Bit(true))
     }
 
     /// The same by the table, where there is one.

@@ -1,6 +1,14 @@
-//! Logic over points: expressions in the structured-text syntax of IEC 61131-3, and what they drive.
+//! Logic over points: expressions in the structured-text syntax of IEC 61131-3, states, timers, and what they drive.
 
+pub mod apply;
+pub mod blink;
 pub mod evaluate;
 pub mod expression;
+pub mod latch;
+pub mod oneshot;
 pub mod output;
+pub mod pair;
 pub mod table;
+#[cfg(test)]
+mod tests;
+pub mod timer;

@@ -1,4 +1,4 @@
-//! `output`: what a point of the station does outside, on while its expression is true.
+//! `output` and `logic`: on while a bit is, or while it is not.
 
 use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::time::Window;
@@ -6,12 +6,13 @@ use crate::time::Window;
 /// The running form of an output.
 pub struct Output {
     when: BitSource,
+    invert: bool,
 }
 
 impl Output {
-    /// An output that is on while `when` is; the source must have settled each instant.
-    pub fn new(when: BitSource) -> Self {
-        Self { when }
+    /// An output that is on while `when` is, or is not; the source must have settled each instant.
+    pub fn new(when: BitSource, invert: bool) -> Self {
+        Self { when, invert }
     }
 }
 
@@ -20,7 +21,7 @@ impl Block for Output {
         let when = inputs.bit(self.when);
         let (Some(level), [output]) = (when.level, outputs.bits) else { return };
         if output.level.is_none() {
-            output.start(when.since, level);
+            output.start(when.since, level ^ self.invert);
         }
         output.toggles.extend_from_slice(&when.toggles);
     }

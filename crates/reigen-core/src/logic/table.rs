@@ -1,28 +1,320 @@
 //! The tables of logic points in the station file.
 
+use super::blink::{Blink, Flashes};
+use super::latch::{Latch, Toggle};
+use super::oneshot::OneShot;
 use super::output::Output;
-use crate::engine::{Block, Shape};
-use crate::station::builder::{Builder, PointTable};
+use super::pair::{self, Pair};
+use super::timer::{self, Timer, TimerKind};
+use crate::engine::{BitSource, Block, Shape};
+use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
-use crate::station::{BitExpression, Field, FieldColumn, PointKind};
+use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::time::Nanos;
 use crate::units::Metres;
 use crate::wiring::connection::{Load, ReadAs, Wired};
 use serde::Deserialize;
 use toml::Spanned;
+
+/// The point itself, a bit.
+const ITSELF: Field = Field { name: "", column: FieldColumn::Bit(0) };
+
+/// A time that must be above zero.
+fn above_zero(time: &Spanned<TimeText>, builder: &mut Builder<'_>) -> Option<Nanos> {
+    let TimeText(nanos) = *time.get_ref();
+    if nanos == Nanos(0) {
+        builder.refuse(
+            time.span(),
+            StationErrorKind::File("a time of nothing does nothing: it must be above zero".into()),
+        );
+        return None;
+    }
+    Some(nanos)
+}
+
+/// A point of one block over expressions, as most of them are.
+macro_rules! logic_point {
+    ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, |$self:ident, $branch:ident| $compile:expr) => {
+        impl PointKind for $point {
+            fn what(&self) -> &'static str {
+                $what
+            }
+
+            fn fields(&self) -> &'static [Field] {
+                $fields
+            }
+
+            fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+                let all = [$(Some((stringify!($key), &self.$key)),)* $(self.$optional.as_ref().map(|field| (stringify!($optional), field)),)*];
+                all.into_iter().flatten().collect()
+            }
+
+            fn compile(&self, $branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+                let $self = self;
+                $compile
+            }
+        }
+    };
+}
+
+/// `[logic.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LogicTable {
+    when: Spanned<String>,
+}
+
+/// A bit that follows from others.
+#[derive(Debug)]
+struct LogicPoint {
+    when: FieldExpression,
+}
+
+impl PointTable for LogicTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        Some(Box::new(LogicPoint { when: builder.expression(&self.when)? }))
+    }
+}
+
+logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], |point, branch| {
+    (Box::new(Output::new(branch.settled(&point.when), false)), Shape::BIT)
+});
+
+/// `[oneshot.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OneShotTable {
+    of: Spanned<String>,
+    #[serde(default)]
+    edge: OneShotEdge,
+    width: Option<Spanned<TimeText>>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum OneShotEdge {
+    #[default]
+    Rising,
+    Falling,
+}
+
+/// A bit that is on for a while from each edge on.
+#[derive(Debug)]
+struct OneShotPoint {
+    of: FieldExpression,
+    rising: bool,
+    width: Nanos,
+}
+
+/// The width of a one-shot where nothing is said and there is no scan.
+const USUAL_WIDTH: Nanos = Nanos(1_000_000);
+
+impl PointTable for OneShotTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let usual = builder.scan.map_or(USUAL_WIDTH, |scan| scan.period);
+        let width = match &self.width {
+            Some(width) => above_zero(width, builder),
+            None => Some(usual),
+        };
+        let of = builder.expression(&self.of);
+        Some(Box::new(OneShotPoint { of: of?, rising: self.edge == OneShotEdge::Rising, width: width? }))
+    }
+}
+
+logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], |point, branch| {
+    (Box::new(OneShot::new(branch.counted(&point.of), point.rising, point.width)), Shape::BIT)
+});
+
+/// `[latch.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LatchTable {
+    set: Spanned<String>,
+    reset: Spanned<String>,
+    #[serde(default)]
+    dominant: Dominant,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Dominant {
+    Set,
+    #[default]
+    Reset,
+}
+
+/// A state that is set and reset.
+#[derive(Debug)]
+struct LatchPoint {
+    set: FieldExpression,
+    reset: FieldExpression,
+    dominant: Dominant,
+}
+
+impl PointTable for LatchTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let (set, reset) = (builder.expression(&self.set), builder.expression(&self.reset));
+        Some(Box::new(LatchPoint { set: set?, reset: reset?, dominant: self.dominant }))
+    }
+}
+
+logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], |point, branch| {
+    let (set, reset) = (branch.settled(&point.set), branch.settled(&point.reset));
+    (Box::new(Latch::new(set, reset, point.dominant == Dominant::Set)), Shape::BIT)
+});
+
+/// `[toggle.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ToggleTable {
+    by: Spanned<String>,
+    reset: Option<Spanned<String>>,
+}
+
+/// A state that flips.
+#[derive(Debug)]
+struct TogglePoint {
+    by: FieldExpression,
+    reset: Option<FieldExpression>,
+}
+
+impl PointTable for ToggleTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let (by, reset) = (builder.expression(&self.by), builder.optional(&self.reset));
+        (self.reset.is_none() || reset.is_some()).then_some(())?;
+        Some(Box::new(TogglePoint { by: by?, reset }))
+    }
+}
+
+logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], |point, branch| {
+    let (by, reset) = (branch.counted(&point.by), point.reset.as_ref().map(|reset| branch.settled(reset)));
+    (Box::new(Toggle::new(by, reset)), Shape::BIT)
+});
+
+/// `[timer.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct TimerTable {
+    of: Spanned<String>,
+    kind: TimerWord,
+    time: Spanned<TimeText>,
+}
+
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum TimerWord {
+    OnDelay,
+    OffDelay,
+    Pulse,
+}
+
+/// A timer of the station.
+#[derive(Debug)]
+struct TimerPoint {
+    of: FieldExpression,
+    kind: TimerKind,
+    time: Nanos,
+}
+
+impl PointTable for TimerTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let (of, time) = (builder.expression(&self.of), above_zero(&self.time, builder));
+        let kind = match self.kind {
+            TimerWord::OnDelay => TimerKind::OnDelay,
+            TimerWord::OffDelay => TimerKind::OffDelay,
+            TimerWord::Pulse => TimerKind::Pulse,
+        };
+        Some(Box::new(TimerPoint { of: of?, kind, time: time? }))
+    }
+}
+
+const TIMER_FIELDS: &[Field] = &[ITSELF, Field { name: "elapsed", column: FieldColumn::Reading(0) }];
+
+logic_point!(TimerPoint, "a timer", [of], [], TIMER_FIELDS, |point, branch| {
+    (Box::new(Timer::new(point.kind, point.time, branch.settled(&point.of))), timer::SHAPE)
+});
+
+/// `[pair.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PairTable {
+    no: Spanned<String>,
+    nc: Spanned<String>,
+    within: Spanned<TimeText>,
+}
+
+/// The two sides of a changeover contact.
+#[derive(Debug)]
+struct PairPoint {
+    no: FieldExpression,
+    nc: FieldExpression,
+    within: Nanos,
+}
+
+impl PointTable for PairTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let (no, nc) = (builder.expression(&self.no), builder.expression(&self.nc));
+        let within = above_zero(&self.within, builder);
+        Some(Box::new(PairPoint { no: no?, nc: nc?, within: within? }))
+    }
+}
+
+const PAIR_FIELDS: &[Field] = &[ITSELF, Field { name: "fault", column: FieldColumn::Bit(1) }];
+
+logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, |point, branch| {
+    let (no, nc) = (branch.settled(&point.no), branch.settled(&point.nc));
+    (Box::new(Pair::new(no, nc, point.within)), pair::SHAPE)
+});
 
 /// `[output.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct OutputTable {
     when: Spanned<String>,
+    #[serde(default)]
+    invert: bool,
+    on_delay: Option<Spanned<TimeText>>,
+    off_delay: Option<Spanned<TimeText>>,
+    blink: Option<BlinkTable>,
     terminal: Option<Spanned<String>>,
     #[serde(default)]
     cable: Metres,
     load: Option<Load>,
 }
 
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct BlinkTable {
+    times: Spanned<u32>,
+    on: Spanned<TimeText>,
+    off: Spanned<TimeText>,
+}
+
+impl BlinkTable {
+    fn build(&self, builder: &mut Builder<'_>) -> Option<Flashes> {
+        if *self.times.get_ref() == 0 {
+            builder.refuse(self.times.span(), StationErrorKind::File("no flash is no blinking: 1 or more".into()));
+            return None;
+        }
+        let (on, off) = (above_zero(&self.on, builder), above_zero(&self.off, builder));
+        Some(Flashes { times: u64::from(*self.times.get_ref()), on: on?, off: off? })
+    }
+}
+
+/// An output of the station.
+#[derive(Debug)]
+struct OutputPoint {
+    when: FieldExpression,
+    invert: bool,
+    on_delay: Option<Nanos>,
+    off_delay: Option<Nanos>,
+    blink: Option<Flashes>,
+    wired: Wired,
+}
+
 impl PointTable for OutputTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let errors = builder.errors.len();
         let wired = Wired {
             terminal: self.terminal,
             cable: self.cable,
@@ -30,15 +322,29 @@ impl PointTable for OutputTable {
             read_as: ReadAs::Output,
             ..Wired::default()
         };
-        Some(Box::new(OutputPoint { when: builder.expression(&self.when)?, wired }))
+        let on_delay = self.on_delay.as_ref().and_then(|delay| above_zero(delay, builder));
+        let off_delay = self.off_delay.as_ref().and_then(|delay| above_zero(delay, builder));
+        let blink = self.blink.as_ref().and_then(|blink| blink.build(builder));
+        let when = builder.expression(&self.when);
+        (builder.errors.len() == errors).then_some(())?;
+        Some(Box::new(OutputPoint { when: when?, invert: self.invert, on_delay, off_delay, blink, wired }))
     }
 }
 
-/// An output of the station.
-#[derive(Debug)]
-struct OutputPoint {
-    when: BitExpression,
-    wired: Wired,
+impl OutputPoint {
+    /// What the output shows before it is inverted: delayed first, then blinking.
+    fn shown(&self, branch: &mut BranchBuilder<'_>) -> BitSource {
+        let mut source = branch.settled(&self.when);
+        for (kind, delay) in [(TimerKind::OnDelay, self.on_delay), (TimerKind::OffDelay, self.off_delay)] {
+            if let Some(delay) = delay {
+                source = branch.inner(Box::new(Timer::new(kind, delay, source)), timer::SHAPE);
+            }
+        }
+        match self.blink {
+            Some(flashes) => branch.inner(Box::new(Blink::new(source, flashes)), Shape::BIT),
+            None => source,
+        }
+    }
 }
 
 impl PointKind for OutputPoint {
@@ -47,10 +353,10 @@ impl PointKind for OutputPoint {
     }
 
     fn fields(&self) -> &'static [Field] {
-        &[Field { name: "", column: FieldColumn::Bit(0) }]
+        &[ITSELF]
     }
 
-    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         vec![("when", &self.when)]
     }
 
@@ -59,7 +365,7 @@ impl PointKind for OutputPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
-        let when = branch.settled(&self.when);
-        (Box::new(Output::new(when)), Shape { bits: 1, counts: 0 })
+        let shown = self.shown(branch);
+        (Box::new(Output::new(shown, self.invert)), Shape::BIT)
     }
 }

@@ -1,6 +1,6 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::{BitExpression, LineName, PointKind, StationError, StationErrorKind};
+use super::{FieldExpression, LineName, PointKind, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
@@ -37,8 +37,22 @@ impl<'a> Builder<'a> {
         self.errors.push(StationError { kind, span });
     }
 
-    /// Reads an expression; its names are checked once all points are known.
-    pub fn expression(&mut self, text: &Spanned<String>) -> Option<BitExpression> {
+    /// Reads an expression that is a bit; its names are checked once all points are known.
+    pub fn expression(&mut self, text: &Spanned<String>) -> Option<FieldExpression> {
+        self.field_expression(text, false)
+    }
+
+    /// Reads an expression that is a number.
+    pub fn number(&mut self, text: &Spanned<String>) -> Option<FieldExpression> {
+        self.field_expression(text, true)
+    }
+
+    /// Reads an expression where there is one.
+    pub fn optional(&mut self, text: &Option<Spanned<String>>) -> Option<FieldExpression> {
+        self.expression(text.as_ref()?)
+    }
+
+    fn field_expression(&mut self, text: &Spanned<String>, number: bool) -> Option<FieldExpression> {
         let value = text.get_ref();
         let literal = self.source.get(text.span()).unwrap_or_default();
         // Inside the quotes, unless escapes make the text another one.
@@ -49,7 +63,7 @@ impl<'a> Builder<'a> {
             None => (text.span(), false),
         };
         match expression::parse(value) {
-            Ok(expression) => Some(BitExpression { expression, span, verbatim }),
+            Ok(expression) => Some(FieldExpression { number, expression, span, verbatim }),
             Err(error) => {
                 let place = if verbatim { start + error.span.start..start + error.span.end } else { span };
                 self.refuse(place, StationErrorKind::Expression(error.kind));

@@ -3,7 +3,7 @@
 use super::builder::{Builder, PointTable};
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::condition::scan::ScanTable;
-use crate::logic::expression::{Expression, ExpressionErrorKind, Reference, Span, Type, check};
+use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
@@ -52,6 +52,12 @@ macro_rules! point_kinds {
 point_kinds! {
     input: crate::condition::table::InputTable,
     counter: crate::count::table::CounterTable,
+    logic: crate::logic::table::LogicTable,
+    oneshot: crate::logic::table::OneShotTable,
+    latch: crate::logic::table::LatchTable,
+    toggle: crate::logic::table::ToggleTable,
+    timer: crate::logic::table::TimerTable,
+    pair: crate::logic::table::PairTable,
     output: crate::logic::table::OutputTable,
 }
 
@@ -133,8 +139,7 @@ fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
     let type_of = |name: &Reference| type_of(station, name);
     for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
         let mut errors = Vec::new();
-        let tree: &Expression = &bit.expression;
-        check(tree, &type_of, &mut errors);
+        wants(!bit.number, &bit.expression, &type_of, &mut errors);
         for error in errors {
             builder.refuse(bit.place(&error.span), StationErrorKind::Expression(error.kind));
         }

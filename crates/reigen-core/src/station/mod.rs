@@ -62,6 +62,8 @@ pub enum FieldColumn {
     Bit(usize),
     /// A count, by its number among the point's counts.
     Count(usize),
+    /// A reading, by its number among the point's readings.
+    Reading(usize),
 }
 
 impl FieldColumn {
@@ -69,7 +71,8 @@ impl FieldColumn {
     pub fn value_type(self) -> Type {
         match self {
             FieldColumn::Bit(_) => Type::Bit,
-            FieldColumn::Count(_) => Type::Number,
+            FieldColumn::Count(_) => Type::Integer,
+            FieldColumn::Reading(_) => Type::Real,
         }
     }
 }
@@ -86,12 +89,12 @@ pub trait PointKind: Debug + Send + Sync {
     fn fields(&self) -> &'static [Field];
 
     /// The expressions that it reads, each with its key in the file.
-    fn expressions(&self) -> Vec<(&'static str, &BitExpression)> {
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         Vec::new()
     }
 
     /// The expressions among them whose edges it counts.
-    fn counted(&self) -> Vec<&BitExpression> {
+    fn counted(&self) -> Vec<&FieldExpression> {
         Vec::new()
     }
 
@@ -114,9 +117,11 @@ pub trait PointKind: Debug + Send + Sync {
     fn compile(&self, branch: &mut plan::BranchBuilder<'_>) -> (Box<dyn Block>, Shape);
 }
 
-/// An expression that is a bit, with its place in the station file.
+/// An expression of a field, with its place in the station file.
 #[derive(Debug, Clone)]
-pub struct BitExpression {
+pub struct FieldExpression {
+    /// Whether a number is wanted; else a bit.
+    pub number: bool,
     /// The tree; its places count from the start of the expression.
     pub expression: Expression,
     /// Where the expression's text stands in the file.
@@ -125,7 +130,7 @@ pub struct BitExpression {
     pub verbatim: bool,
 }
 
-impl BitExpression {
+impl FieldExpression {
     /// The place in the file of a part of the expression.
     pub fn place(&self, part: &Span) -> Span {
         if self.verbatim { self.span.start + part.start..self.span.start + part.end } else { self.span.clone() }

@@ -1,11 +1,12 @@
 //! From a station and the lines of a recording to an engine.
 
 use super::builder::Builder;
-use super::{BitExpression, FieldColumn, LineName, Point, Station, StationError, StationErrorKind};
-use crate::engine::{BitSource, Branch, Engine, Shape};
+use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
+use crate::engine::{BitSource, Block, Branch, Engine, NumberSource, Shape};
 use crate::lines::{LineKind, RecordedLine};
+use crate::logic::apply::{Apply, Operand, Operation};
 use crate::logic::evaluate::Evaluate;
-use crate::logic::expression::Reference;
+use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
 use crate::names::nearest;
 use std::collections::HashMap;
 
@@ -192,15 +193,20 @@ fn branches(station: &Station) -> Vec<Vec<usize>> {
 }
 
 fn compile_branch(station: &Station, members: &[usize], lines: &HashMap<String, usize>) -> Branch {
-    let mut builder = BranchBuilder { branch: Branch::default(), bits: HashMap::new(), lines };
+    let mut builder = BranchBuilder { branch: Branch::default(), columns: HashMap::new(), lines };
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
+        builder.branch.begin(number);
         let (block, shape) = point.kind.compile(&mut builder);
         let first = builder.branch.add(Some(number), block, shape);
         for field in point.kind.fields() {
-            let FieldColumn::Bit(bit) = field.column else { continue };
             let name = Reference { point: point.name.clone(), field: field.name.to_owned() };
-            builder.bits.insert(name, BitSource::Bit(first.bits + bit));
+            let column = match field.column {
+                FieldColumn::Bit(bit) => Operand::Bit(BitSource::Bit(first.bits + bit)),
+                FieldColumn::Count(count) => Operand::Number(NumberSource::Count(first.counts + count)),
+                FieldColumn::Reading(reading) => Operand::Number(NumberSource::Reading(first.readings + reading)),
+            };
+            builder.columns.insert(name, column);
         }
     }
     builder.branch
@@ -209,7 +215,7 @@ fn compile_branch(station: &Station, members: &[usize], lines: &HashMap<String, 
 /// A branch in the making: where the columns of points and lines are.
 pub struct BranchBuilder<'a> {
     branch: Branch,
-    bits: HashMap<Reference, BitSource>,
+    columns: HashMap<Reference, Operand>,
     lines: &'a HashMap<String, usize>,
 }
 
@@ -222,22 +228,111 @@ impl BranchBuilder<'_> {
         self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
     }
 
+    /// Adds a block within the point; gives the number of its first bit.
+    pub fn inner(&mut self, block: Box<dyn Block>, shape: Shape) -> BitSource {
+        BitSource::Bit(self.branch.add(None, block, shape).bits)
+    }
+
     /// Where to read a bit whose edges count: a point's own column, with its pulses of width 0.
-    pub fn counted(&mut self, bit: &BitExpression) -> BitSource {
+    pub fn counted(&mut self, bit: &FieldExpression) -> BitSource {
         match bit.expression.as_name() {
-            Some(name) => self.name(name),
+            Some(name) => self.bit(name),
             None => self.settled(bit),
         }
     }
 
     /// Where to read a bit as it stands after each instant.
-    pub fn settled(&mut self, bit: &BitExpression) -> BitSource {
-        let block = Evaluate::new(bit.expression.clone(), |name| self.name(name));
-        let first = self.branch.add(None, Box::new(block), Shape { bits: 1, counts: 0 });
-        BitSource::Bit(first.bits)
+    pub fn settled(&mut self, bit: &FieldExpression) -> BitSource {
+        self.settled_tree(&bit.expression)
     }
 
-    fn name(&self, name: &Reference) -> BitSource {
-        self.bits.get(name).copied().unwrap_or(NOWHERE)
+    /// Where to read a number.
+    pub fn number(&mut self, number: &FieldExpression) -> Operand {
+        self.operand(&number.expression)
+    }
+
+    /// Bits that are joined are worked at once; what compares numbers is a block of its own before that.
+    fn settled_tree(&mut self, tree: &Expression) -> BitSource {
+        let mut compared = Vec::new();
+        let joined = self.without_numbers(tree, &mut compared);
+        let block = Evaluate::new(joined, |name| match compared.iter().find(|(known, _)| known == name) {
+            Some((_, source)) => *source,
+            None => self.bit(name),
+        });
+        self.inner(Box::new(block), Shape::BIT)
+    }
+
+    /// The tree with a name in place of each part that compares numbers, and where those are.
+    fn without_numbers(&mut self, tree: &Expression, compared: &mut Vec<(Reference, BitSource)>) -> Expression {
+        let node = match &tree.node {
+            Node::Binary(operator, ..) if operator.is_comparison() && self.has_numbers(tree) => {
+                // No point has such a name.
+                let name = Reference { point: format!("#{}", compared.len()), field: String::new() };
+                if let Operand::Bit(source) = self.operand(tree) {
+                    compared.push((name.clone(), source));
+                }
+                Node::Name(name)
+            }
+            Node::Not(operand) => Node::Not(Box::new(self.without_numbers(operand, compared))),
+            Node::Binary(operator, left, right) => {
+                let left = self.without_numbers(left, compared);
+                Node::Binary(*operator, Box::new(left), Box::new(self.without_numbers(right, compared)))
+            }
+            Node::Call(function, arguments) => {
+                let arguments = arguments.iter().map(|argument| self.without_numbers(argument, compared)).collect();
+                Node::Call(*function, arguments)
+            }
+            other => other.clone(),
+        };
+        Expression { node, span: tree.span.clone() }
+    }
+
+    /// Whether a comparison is one of numbers.
+    fn has_numbers(&self, tree: &Expression) -> bool {
+        tree.parts().first().is_some_and(|left| self.type_of(left) != Type::Bit)
+    }
+
+    fn type_of(&self, tree: &Expression) -> Type {
+        let of = |name: &Reference| {
+            Ok(match self.columns.get(name) {
+                Some(Operand::Number(NumberSource::Count(_))) => Type::Integer,
+                Some(Operand::Number(NumberSource::Reading(_))) => Type::Real,
+                _ => Type::Bit,
+            })
+        };
+        type_of(tree, &of, &mut Vec::new()).unwrap_or(Type::Bit)
+    }
+
+    /// Where to read any part of an expression; operations are blocks.
+    fn operand(&mut self, tree: &Expression) -> Operand {
+        let operation = match &tree.node {
+            Node::Literal(value) => return Operand::Constant(*value),
+            Node::Name(name) => return self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
+            _ if self.type_of(tree) == Type::Bit && !self.compares(tree) => {
+                return Operand::Bit(self.settled_tree(tree));
+            }
+            Node::Not(_) => return Operand::Bit(self.settled_tree(tree)),
+            Node::Minus(_) => Operation::Minus,
+            Node::Binary(operator, ..) => Operation::Operator(*operator),
+            Node::Call(function, _) => Operation::Function(*function),
+        };
+        let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
+        let block = Box::new(Apply::new(operation, operands));
+        match self.type_of(tree) {
+            Type::Bit => Operand::Bit(self.inner(block, Shape::BIT)),
+            Type::Integer => Operand::Number(NumberSource::Count(self.branch.add(None, block, Shape::COUNT).counts)),
+            Type::Real => Operand::Number(NumberSource::Reading(self.branch.add(None, block, Shape::READING).readings)),
+        }
+    }
+
+    fn compares(&self, tree: &Expression) -> bool {
+        matches!(&tree.node, Node::Binary(operator, ..) if operator.is_comparison()) && self.has_numbers(tree)
+    }
+
+    fn bit(&self, name: &Reference) -> BitSource {
+        match self.columns.get(name) {
+            Some(Operand::Bit(source)) => *source,
+            _ => NOWHERE,
+        }
     }
 }

@@ -119,7 +119,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             format!("{input}[output.o]\nwhen = 'a AND'"),
-            " | the expression is not finished: a point's name is wanted here",
+            " | the expression is not finished: a point's name or a number is wanted here",
         ),
         (
             format!("{input}[output.o]\nwhen = 'a.done'"),
@@ -131,7 +131,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             format!("{input}[counter.c]\nup = 'a'\n[output.o]\nwhen = 'a AND c'"),
-            "c | `c` is a number, and a bit is wanted here (a counter's bit is `.done`: true from the last preset on)",
+            "c | `c` is a number, and a bit is wanted here (compare it (`> 10`), or take a counter's bit, `.done`: true from the last preset on)",
         ),
         (
             format!("{input}[output.o]\nwhen = 'a AND p'\n[output.p]\nwhen = 'NOT q'\n[output.q]\nwhen = 'p'"),

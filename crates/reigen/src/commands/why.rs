@@ -15,6 +15,7 @@ use reigen_core::names::counted;
 use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::{InputSummary, PointSummary};
 use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_core::units::significant;
 use reigen_io::recording::Recording;
 use serde::Serialize;
 
@@ -255,6 +256,7 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
 struct State {
     bits: Vec<(Option<bool>, Nanos)>,
     counts: Vec<(Option<i64>, Nanos)>,
+    readings: Vec<(Option<f64>, Nanos)>,
 }
 
 /// States of points and lines, as they come.
@@ -280,6 +282,10 @@ impl States {
             }
             for (count, column) in state.counts.iter_mut().zip(columns.counts) {
                 *count = (column.last(), column.times.last().copied().unwrap_or(count.1));
+            }
+            state.readings.resize(columns.readings.len(), (None, Nanos(0)));
+            for (reading, column) in state.readings.iter_mut().zip(columns.readings) {
+                *reading = (column.last(), column.times.last().copied().unwrap_or(reading.1));
             }
         }
         self.lines.resize(seen.lines.bits().len(), (None, Nanos(0)));
@@ -418,6 +424,10 @@ impl Behind<'_> {
                 FieldColumn::Count(count) => {
                     let (value, since) = *state.counts.get(count)?;
                     (value.map(|value| value.to_string()), since)
+                }
+                FieldColumn::Reading(reading) => {
+                    let (value, since) = *state.readings.get(reading)?;
+                    (value.map(significant), since)
                 }
             })
         };

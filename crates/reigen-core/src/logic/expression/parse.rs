@@ -1,9 +1,10 @@
 //! From tokens to a tree, by the rank of the operators.
 
+use super::operator::RANKS;
 use super::token::{Token, tokens};
-use super::{Expression, ExpressionError, ExpressionErrorKind, Node, Operator, Reference, Span};
+use super::{Expression, ExpressionError, ExpressionErrorKind, Function, Node, Operator, Reference, Span};
 
-/// How many parentheses and NOTs may stand within each other.
+/// How many parentheses, NOTs and signs may stand within each other.
 const MOST_DEPTH: usize = 64;
 
 /// Reads an expression.
@@ -13,7 +14,7 @@ const MOST_DEPTH: usize = 64;
 pub fn parse(text: &str) -> Result<Expression, ExpressionError> {
     let tokens = tokens(text)?;
     let mut parser = Parser { text, tokens: &tokens, depth: 0 };
-    let whole = parser.operators(Operator::Or)?;
+    let whole = parser.operators(0)?;
     match parser.tokens.first() {
         None => Ok(whole),
         Some((Token::Close, span)) => Err(error(ExpressionErrorKind::NeverOpened, span)),
@@ -29,19 +30,18 @@ struct Parser<'a> {
 
 impl Parser<'_> {
     /// Operands joined by operators that bind at least as tightly as `least`.
-    fn operators(&mut self, least: Operator) -> Result<Expression, ExpressionError> {
-        let mut left = self.operand()?;
+    fn operators(&mut self, least: u8) -> Result<Expression, ExpressionError> {
+        if least >= RANKS {
+            return self.operand();
+        }
+        let mut left = self.operators(least + 1)?;
         while let Some((Token::Operator(operator), _)) = self.tokens.first() {
             let operator = *operator;
-            if operator < least {
+            if operator.rank() != least {
                 break;
             }
             self.skip();
-            let right = match operator {
-                Operator::Or => self.operators(Operator::Xor)?,
-                Operator::Xor => self.operators(Operator::And)?,
-                Operator::And => self.operand()?,
-            };
+            let right = self.operators(least + 1)?;
             let span = left.span.start..right.span.end;
             left = Expression { node: Node::Binary(operator, Box::new(left), Box::new(right)), span };
         }
@@ -66,27 +66,72 @@ impl Parser<'_> {
                 let span = span.start..operand.span.end;
                 Ok(Expression { node: Node::Not(Box::new(operand)), span })
             }
+            Token::Operator(Operator::Minus) => {
+                self.deeper(span)?;
+                let operand = self.operand()?;
+                self.depth -= 1;
+                let span = span.start..operand.span.end;
+                Ok(Expression { node: Node::Minus(Box::new(operand)), span })
+            }
             Token::Open => {
                 self.deeper(span)?;
-                let inner = self.operators(Operator::Or)?;
+                let inner = self.operators(0)?;
                 self.depth -= 1;
-                let Some((Token::Close, close)) = self.tokens.first() else {
-                    return Err(match self.tokens.first() {
-                        Some((_, other)) => error(ExpressionErrorKind::NoOperator(self.word(other)), other),
-                        None => error(ExpressionErrorKind::Unclosed, span),
-                    });
-                };
-                self.skip();
-                Ok(Expression { span: span.start..close.end, ..inner })
+                let end = self.close(span)?;
+                Ok(Expression { span: span.start..end, ..inner })
             }
-            Token::Dot | Token::Operator(_) | Token::Close => {
+            Token::Dot | Token::Comma | Token::Operator(_) | Token::Close => {
                 Err(error(ExpressionErrorKind::NoOperand(self.word(span)), span))
             }
         }
     }
 
+    /// Takes a closing parenthesis, and gives its end; `open` is its partner.
+    fn close(&mut self, open: &Span) -> Result<usize, ExpressionError> {
+        match self.tokens.first() {
+            Some((Token::Close, close)) => {
+                let end = close.end;
+                self.skip();
+                Ok(end)
+            }
+            Some((_, other)) => Err(error(ExpressionErrorKind::NoOperator(self.word(other)), other)),
+            None => Err(error(ExpressionErrorKind::Unclosed, open)),
+        }
+    }
+
+    /// The arguments of a function, whose name has been taken; the opening parenthesis comes next.
+    fn call(&mut self, name: &Span) -> Result<Expression, ExpressionError> {
+        let word = self.word(name);
+        let Some(function) = Function::of(&word) else {
+            return Err(error(ExpressionErrorKind::UnknownFunction(word), name));
+        };
+        let Some((Token::Open, open)) = self.tokens.first() else {
+            return Err(error(ExpressionErrorKind::Unfinished, name));
+        };
+        self.deeper(open)?;
+        let mut arguments = Vec::new();
+        if !matches!(self.tokens.first(), Some((Token::Close, _))) {
+            arguments.push(self.operators(0)?);
+            while matches!(self.tokens.first(), Some((Token::Comma, _))) {
+                self.skip();
+                arguments.push(self.operators(0)?);
+            }
+        }
+        self.depth -= 1;
+        let span = name.start..self.close(open)?;
+        let (least, most) = function.arguments();
+        if !(least..=most).contains(&arguments.len()) {
+            let given = arguments.len();
+            return Err(error(ExpressionErrorKind::Arguments { function, given }, &span));
+        }
+        Ok(Expression { node: Node::Call(function, arguments), span })
+    }
+
     fn name(&mut self, span: &Span) -> Result<Expression, ExpressionError> {
         self.skip();
+        if matches!(self.tokens.first(), Some((Token::Open, _))) {
+            return self.call(span);
+        }
         let point = self.word(span);
         let [(Token::Dot, dot), rest @ ..] = self.tokens else {
             return Ok(Expression { node: Node::Name(Reference { point, field: String::new() }), span: span.clone() });

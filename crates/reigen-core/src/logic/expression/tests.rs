@@ -5,30 +5,129 @@ fn trees() -> impl Strategy<Value = Expression> {
     let bare = |node| Expression { node, span: 0..0 };
     let name = ("[a-d]", prop_oneof![Just(""), Just("done")])
         .prop_map(|(point, field)| Node::Name(Reference { point, field: field.to_owned() }));
-    let leaf = prop_oneof![any::<bool>().prop_map(Node::Literal), name].prop_map(bare);
-    let operator = prop_oneof![Just(Operator::Or), Just(Operator::Xor), Just(Operator::And)];
-    leaf.prop_recursive(6, 40, 2, move |inner| {
+    let literal = prop_oneof![
+        any::<bool>().prop_map(Value::Bit),
+        (0..i64::MAX).prop_map(Value::Integer),
+        (0.0..1e300f64).prop_map(Value::Real),
+        (0.0..1.0f64).prop_map(Value::Real),
+    ];
+    let leaf = prop_oneof![literal.prop_map(Node::Literal), name].prop_map(bare);
+    let words = ["OR", "XOR", "AND", "=", "<>", "<", ">", "<=", ">=", "+", "-", "*", "/", "MOD", "**"];
+    let operator = prop::sample::select(words.to_vec()).prop_map(|word| Operator::of(word).unwrap());
+    let function =
+        prop::sample::select(Function::words().collect::<Vec<_>>()).prop_map(|word| Function::of(word).unwrap());
+    leaf.prop_recursive(6, 40, 3, move |inner| {
+        let call =
+            (function.clone(), prop::collection::vec(inner.clone(), 3)).prop_map(move |(function, mut arguments)| {
+                arguments.truncate(function.arguments().0);
+                bare(Node::Call(function, arguments))
+            });
         prop_oneof![
             inner.clone().prop_map(move |operand| bare(Node::Not(Box::new(operand)))),
+            inner.clone().prop_map(move |operand| bare(Node::Minus(Box::new(operand)))),
             (operator.clone(), inner.clone(), inner).prop_map(move |(operator, left, right)| bare(Node::Binary(
                 operator,
                 Box::new(left),
                 Box::new(right)
             ))),
+            call,
         ]
     })
 }
 
 /// The tree without its places.
 fn placeless(expression: &Expression) -> Expression {
+    let boxed = |part: &Expression| Box::new(placeless(part));
     let node = match &expression.node {
-        Node::Not(operand) => Node::Not(Box::new(placeless(operand))),
-        Node::Binary(operator, left, right) => {
-            Node::Binary(*operator, Box::new(placeless(left)), Box::new(placeless(right)))
-        }
+        Node::Not(operand) => Node::Not(boxed(operand)),
+        Node::Minus(operand) => Node::Minus(boxed(operand)),
+        Node::Binary(operator, left, right) => Node::Binary(*operator, boxed(left), boxed(right)),
+        Node::Call(function, arguments) => Node::Call(*function, arguments.iter().map(placeless).collect()),
         leaf => leaf.clone(),
     };
     Expression { node, span: 0..0 }
+}
+
+/// The value of an expression without names.
+fn worked(text: &str) -> Option<Value> {
+    parse(text).unwrap().value(&|_| None)
+}
+
+#[test]
+fn numbers_are_worked_as_in_the_standard() {
+    let (whole, real, bit) = (Value::Integer, Value::Real, Value::Bit);
+    for (text, value) in [
+        ("7 / 2", Some(whole(3))),
+        ("-7 / 2", Some(whole(-3))),
+        ("7.0 / 2", Some(real(3.5))),
+        ("-7 MOD 3", Some(whole(-1))),
+        ("7 MOD -3", Some(whole(1))),
+        ("2 + 3 * 4", Some(whole(14))),
+        ("(2 + 3) * 4", Some(whole(20))),
+        ("2 ** 3 * 2", Some(real(16.0))),
+        ("-2 ** 2", Some(real(4.0))),
+        ("10 - 4 - 3", Some(whole(3))),
+        ("1_000 + 0.5", Some(real(1000.5))),
+        ("2.5e-1 * 4", Some(real(1.0))),
+        ("3 > 2 AND NOT (3 > 4)", Some(bit(true))),
+        ("1 < 2 = TRUE", Some(bit(true))),
+        ("TRUE <> FALSE XOR TRUE", Some(bit(false))),
+        ("2 = 2.0", Some(bit(true))),
+        ("MAX(1, 5, 3)", Some(whole(5))),
+        ("MIN(1.5, 2)", Some(real(1.5))),
+        ("LIMIT(0, 12, 10)", Some(whole(10))),
+        ("LIMIT(0.0, -1, 10)", Some(real(0.0))),
+        ("SEL(TRUE, 1, 2)", Some(whole(2))),
+        ("SEL(3 > 4, 1, 2.0)", Some(real(1.0))),
+        ("ABS(-4)", Some(whole(4))),
+        ("SQRT(2.25) + EXP(0)", Some(real(2.5))),
+        ("LOG(1000) + LN(1)", Some(real(3.0))),
+        ("COS(0) + SIN(0) + TAN(0) + ASIN(0) + ATAN(0)", Some(real(1.0))),
+        ("1 / 0", None),
+        ("1 MOD 0", None),
+        ("1.0 / 0", None),
+        ("SQRT(-1)", None),
+        ("9223372036854775807 + 1", None),
+    ] {
+        assert_eq!(worked(text), value, "{text}");
+    }
+}
+
+#[test]
+fn a_bit_and_a_number_are_told_apart_by_name() {
+    let of = |name: &Reference| {
+        Ok(match name.point.as_str() {
+            "run" => Type::Bit,
+            "turns" => Type::Integer,
+            _ => Type::Real,
+        })
+    };
+    let wrong = |bit: bool, text: &str| {
+        let mut errors = Vec::new();
+        wants(bit, &parse(text).unwrap(), &of, &mut errors);
+        errors.iter().map(|error| format!("{}: {error}", &text[error.span.clone()])).collect::<Vec<_>>().join("; ")
+    };
+    for (bit, text, message) in [
+        (true, "run AND turns > 3", ""),
+        (true, "SEL(run, turns, 3) >= tension * 2", ""),
+        (true, "run = (turns > 3)", ""),
+        (false, "turns MOD 3 + SEL(run, 0, 1)", ""),
+        (true, "turns", "turns: `turns` is a number, and a bit is wanted here"),
+        (false, "run", "run: `run` is a bit, and a number is wanted here"),
+        (true, "run AND turns", "turns: `turns` is a number, and a bit is wanted here"),
+        (true, "run > 3", "run > 3: `>` cannot join `run`, which is a bit, and `3`, which is a whole number"),
+        (true, "run = 1", "run = 1: `=` cannot join `run`, which is a bit, and `1`, which is a whole number"),
+        (
+            false,
+            "tension MOD 2",
+            "tension MOD 2: `MOD` cannot join `tension`, which is a real number, and `2`, which is a whole number",
+        ),
+        (false, "-run", "run: `run` is a bit, and a number is wanted here"),
+        (false, "MAX(turns, run)", "run: `run` is a bit, and a number is wanted here"),
+        (false, "SEL(turns, 1, 2)", "turns: `turns` is a number, and a bit is wanted here"),
+    ] {
+        assert_eq!(wrong(bit, text), message, "{text}");
+    }
 }
 
 #[test]
@@ -53,10 +152,19 @@ fn what_is_no_expression_is_refused_at_its_place() {
     let cases = [
         ("", 0..0, "the expression is not finished"),
         ("a AND", 5..5, "the expression is not finished"),
-        ("a b", 2..3, "an operator (AND, OR, XOR) is wanted before `b`"),
+        ("a b", 2..3, "an operator (AND, OR, XOR, a comparison, + - * /) is wanted before `b`"),
+        ("a + * b", 4..5, "a point's name or a number is wanted here, not `*`"),
+        ("1__0", 0..4, "`1__0` is no number"),
+        ("3ms > a", 0..3, "`3ms` is no number"),
+        ("99999999999999999999", 0..20, "`99999999999999999999` is no number"),
+        ("SQR(a)", 0..3, "there is no function `SQR`"),
+        ("SQRT(a, b)", 0..10, "`SQRT` takes 1 argument, not 2"),
+        ("MAX(a)", 0..6, "`MAX` takes 2 to 16 arguments, not 1"),
+        ("LIMIT(1, 2", 5..6, "this parenthesis is never closed"),
+        ("a % 2", 2..3, "`%` does not belong"),
         ("(a OR b", 0..1, "this parenthesis is never closed"),
         ("a)", 1..2, "this parenthesis closes nothing"),
-        ("OR a", 0..2, "a point's name is wanted here, not `OR`"),
+        ("OR a", 0..2, "a point's name or a number is wanted here, not `OR`"),
         ("a | b", 2..3, "`|` does not belong"),
         ("a.", 2..2, "the expression is not finished"),
         ("(a b)", 3..4, "an operator"),
@@ -78,7 +186,7 @@ proptest! {
     }
 
     #[test]
-    fn no_text_makes_it_panic(text in "([a-c().&]|AND|OR|NOT| |\\PC){0,20}") {
+    fn no_text_makes_it_panic(text in "([a-c0-9().,&+*/<>=-]|AND|OR|NOT|MOD|MAX| |\\PC){0,20}") {
         if let Err(error) = parse(&text) {
             prop_assert!(text.get(error.span).is_some());
         }

@@ -1,0 +1,72 @@
+//! Blinking: so many flashes for each rising edge.
+
+use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::time::{Nanos, Window};
+
+/// How an output flashes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Flashes {
+    /// How often.
+    pub times: u64,
+    /// How long it is on.
+    pub on: Nanos,
+    /// How long it is off after that.
+    pub off: Nanos,
+}
+
+impl Flashes {
+    /// How long one flash and its gap take.
+    fn period(&self) -> u64 {
+        self.on.0 + self.off.0
+    }
+}
+
+/// The running form: edges are ignored until the last flash and its gap are over.
+pub struct Blink {
+    of: BitSource,
+    flashes: Flashes,
+    /// The edge that it flashes for.
+    since: Option<Nanos>,
+    /// How many changes have been given for it.
+    given: u64,
+}
+
+impl Blink {
+    /// Flashes for each rising edge of a bit, whose source must have settled each instant.
+    pub fn new(of: BitSource, flashes: Flashes) -> Self {
+        Self { of, flashes, since: None, given: 0 }
+    }
+
+    /// Gives the changes before a time.
+    fn give_before(&mut self, time: Nanos, output: &mut Vec<Nanos>) {
+        let Some(since) = self.since else { return };
+        while self.given < self.flashes.times * 2 {
+            let within = if self.given.is_multiple_of(2) { 0 } else { self.flashes.on.0 };
+            let change = Nanos(since.0 + self.given / 2 * self.flashes.period() + within);
+            if change >= time {
+                return;
+            }
+            output.push(change);
+            self.given += 1;
+        }
+    }
+}
+
+impl Block for Blink {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let (of, [output]) = (inputs.bit(self.of), outputs.bits) else { return };
+        let Some(level) = of.level else { return };
+        if output.level.is_none() {
+            output.start(of.since, false);
+        }
+        for &edge in of.toggles.iter().skip(usize::from(level)).step_by(2) {
+            self.give_before(edge, &mut output.toggles);
+            let busy = self.since.is_some_and(|since| edge.0 < since.0 + self.flashes.times * self.flashes.period());
+            if !busy {
+                self.since = Some(edge);
+                self.given = 0;
+            }
+        }
+        self.give_before(window.until, &mut output.toggles);
+    }
+}

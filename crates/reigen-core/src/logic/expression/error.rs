@@ -1,0 +1,128 @@
+//! What can be wrong with an expression, and where.
+
+use super::{Function, Span, Type};
+use crate::names::{list, nearest};
+use thiserror::Error;
+
+/// Why an expression could not be read; the place is in bytes from its start.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[error("{kind}")]
+pub struct ExpressionError {
+    /// What is wrong.
+    pub kind: ExpressionErrorKind,
+    /// Where.
+    pub span: Span,
+}
+
+/// What can be wrong with an expression.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum ExpressionErrorKind {
+    /// A character that begins nothing.
+    #[error("`{0}` does not belong in an expression")]
+    StrangeCharacter(char),
+    /// A number that cannot be read.
+    #[error("`{0}` is no number")]
+    BadNumber(String),
+    /// The end came where an operand was wanted.
+    #[error("the expression is not finished: a point's name or a number is wanted here")]
+    Unfinished,
+    /// Something else stood where an operand was wanted.
+    #[error("a point's name or a number is wanted here, not `{0}`")]
+    NoOperand(String),
+    /// Something else stood where an operator was wanted.
+    #[error("an operator (AND, OR, XOR, a comparison, + - * /) is wanted before `{0}`")]
+    NoOperator(String),
+    /// An opening parenthesis without its partner.
+    #[error("this parenthesis is never closed")]
+    Unclosed,
+    /// A closing parenthesis without its partner.
+    #[error("this parenthesis closes nothing")]
+    NeverOpened,
+    /// More parentheses and NOTs within each other than anyone needs.
+    #[error("more than {0} levels of parentheses, NOT or minus")]
+    TooDeep(usize),
+    /// No function of that name.
+    #[error("there is no function `{0}`")]
+    UnknownFunction(String),
+    /// A function with too few or too many arguments.
+    #[error("`{}` takes {}, not {given}", .function.word(), arguments(*.function))]
+    Arguments {
+        /// The function.
+        function: Function,
+        /// How many were given.
+        given: usize,
+    },
+    /// No point of that name.
+    #[error("there is no point `{0}`")]
+    UnknownPoint(String, Option<String>),
+    /// The point has no such field.
+    #[error("`{point}` is {kind} and has no field `.{field}`")]
+    UnknownField {
+        /// The point.
+        point: String,
+        /// Its kind, with an article.
+        kind: String,
+        /// The field as written.
+        field: String,
+        /// The fields that there are.
+        known: Vec<&'static str>,
+    },
+    /// A number where a bit is wanted.
+    #[error("`{0}` is a number, and a bit is wanted here")]
+    NumberForBit(String),
+    /// A bit where a number is wanted.
+    #[error("`{0}` is a bit, and a number is wanted here")]
+    BitForNumber(String),
+    /// Operands that an operator cannot join.
+    #[error(
+        "`{operator}` cannot join `{}`, which is {}, and `{}`, which is {}",
+        .left.0, .left.1.words(), .right.0, .right.1.words()
+    )]
+    Mixed {
+        /// The operator.
+        operator: &'static str,
+        /// The left operand, and its type.
+        left: (String, Type),
+        /// The right operand, and its type.
+        right: (String, Type),
+    },
+}
+
+/// `1 argument`, `3 arguments`, `2 or more arguments`.
+fn arguments(function: Function) -> String {
+    match function.arguments() {
+        (1, 1) => "1 argument".to_owned(),
+        (least, most) if least == most => format!("{least} arguments"),
+        (least, most) => format!("{least} to {most} arguments"),
+    }
+}
+
+impl ExpressionErrorKind {
+    /// What to do about it.
+    pub fn help(&self) -> Option<String> {
+        match self {
+            Self::UnknownPoint(_, Some(near)) => Some(format!("did you mean `{near}`?")),
+            Self::UnknownField { known, .. } if known.is_empty() => Some("use the point's name alone".to_owned()),
+            Self::UnknownField { known, .. } => Some(format!("its fields are {}", list(known))),
+            Self::UnknownFunction(name) => {
+                let words: Vec<&str> = Function::words().collect();
+                Some(match nearest(name, words.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => format!("there are {}", list(&words)),
+                })
+            }
+            Self::NumberForBit(name) if !name.contains('.') => {
+                Some("compare it (`> 10`), or take a counter's bit, `.done`: true from the last preset on".to_owned())
+            }
+            Self::Mixed { operator: "MOD", .. } => Some("MOD wants whole numbers".to_owned()),
+            Self::Mixed { .. } => {
+                Some("compare the number first, or make a number of the bit: SEL(bit, 0, 1)".to_owned())
+            }
+            Self::BitForNumber(_) => Some("SEL(bit, 0, 1) makes a number of a bit".to_owned()),
+            Self::StrangeCharacter('!') => Some("write NOT in place of `!`".to_owned()),
+            Self::StrangeCharacter('|') => Some("write OR in place of `|`".to_owned()),
+            Self::StrangeCharacter('%') => Some("write MOD in place of `%`".to_owned()),
+            _ => None,
+        }
+    }
+}

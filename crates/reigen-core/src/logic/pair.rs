@@ -1,0 +1,80 @@
+//! `pair`: the two sides of a changeover contact, and their fault.
+
+use crate::column::{BitColumn, Walk};
+use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::time::{Nanos, Window};
+
+/// The columns of a pair: its state, and `.fault`.
+pub const SHAPE: Shape = Shape { bits: 2, counts: 0, readings: 0 };
+
+/// The running form of a pair. Both sides are on while actuated; while they disagree the state holds.
+pub struct Pair {
+    no: BitSource,
+    nc: BitSource,
+    within: Nanos,
+    started: bool,
+    /// When a disagreement becomes a fault.
+    due: Option<Nanos>,
+}
+
+impl Pair {
+    /// A pair of two sides that may disagree for `within`; the sources must have settled each instant.
+    pub fn new(no: BitSource, nc: BitSource, within: Nanos) -> Self {
+        Self { no, nc, within, started: false, due: None }
+    }
+
+    fn fire_before(&mut self, time: Nanos, fault: &mut BitColumn) {
+        if let Some(due) = self.due.filter(|due| *due < time) {
+            fault.toggles.push(due);
+            self.due = None;
+        }
+    }
+
+    /// The sides stand so after an instant.
+    fn instant(&mut self, time: Nanos, no: bool, nc: bool, state: &mut BitColumn, fault: &mut BitColumn) {
+        if no != nc {
+            let is_known = self.due.is_some() || fault.last_level() == Some(true);
+            self.due = if is_known { self.due } else { Some(time + self.within) };
+            return;
+        }
+        self.due = None;
+        if fault.last_level() == Some(true) {
+            fault.toggles.push(time);
+        }
+        match state.last_level() {
+            None => state.start(time, no),
+            Some(on) if on != no => state.toggles.push(time),
+            Some(_) => {}
+        }
+    }
+}
+
+impl Block for Pair {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let Some(start) = inputs.start([self.no, self.nc]) else { return };
+        let walks = (Walk::new(inputs.bit(self.no)), Walk::new(inputs.bit(self.nc)));
+        let ((Some(mut no), Some(mut nc)), [state, fault]) = (walks, outputs.bits) else { return };
+        if !self.started {
+            fault.start(start, false);
+        }
+        loop {
+            let time = [no.next_time(), nc.next_time()].into_iter().flatten().min();
+            if !self.started && time.is_none_or(|time| time > start) {
+                self.started = true;
+                self.instant(start, no.level(), nc.level(), state, fault);
+            }
+            let Some(time) = time else { break };
+            if time > start {
+                // What is due in this instant waits for the sides' changes.
+                self.fire_before(time, fault);
+            }
+            no.pass(time);
+            nc.pass(time);
+            if time >= start {
+                self.started = true;
+                self.instant(time, no.level(), nc.level(), state, fault);
+            }
+        }
+        self.fire_before(window.until, fault);
+    }
+}

@@ -1,0 +1,117 @@
+//! `timer`: TON, TOF and TP of IEC 61131-3.
+
+use crate::column::{BitColumn, ReadingColumn};
+use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::time::{Nanos, Window};
+
+/// A kind of timer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TimerKind {
+    /// TON: on once the bit has been on for the time.
+    OnDelay,
+    /// TOF: off once the bit has been off for the time.
+    OffDelay,
+    /// TP: on for the time from a rising edge on, whatever the bit does meanwhile.
+    Pulse,
+}
+
+/// The columns of a timer: the bit itself, and `.elapsed` in seconds.
+pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 1 };
+
+/// The running form of a timer.
+///
+/// A change of the bit comes before what is due in the same instant, so a pulse exactly as long as the time gives nothing.
+pub struct Timer {
+    kind: TimerKind,
+    time: Nanos,
+    of: BitSource,
+    started: bool,
+    input: bool,
+    /// When the time is up.
+    due: Option<Nanos>,
+}
+
+impl Timer {
+    /// A timer of a bit, whose source must have settled each instant.
+    pub fn new(kind: TimerKind, time: Nanos, of: BitSource) -> Self {
+        Self { kind, time, of, started: false, input: false, due: None }
+    }
+
+    fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut Shown<'_>) {
+        if outputs.bit.last_level() != Some(on) {
+            outputs.bit.toggles.push(at);
+        }
+        if outputs.elapsed.last() != Some(elapsed.seconds()) {
+            outputs.elapsed.push(at, elapsed.seconds());
+        }
+    }
+
+    fn start(&mut self, since: Nanos, input: bool, outputs: &mut Shown<'_>) {
+        self.started = true;
+        self.input = input;
+        outputs.bit.start(since, input && self.kind != TimerKind::OnDelay);
+        outputs.elapsed.push(since, 0.0);
+        // A bit that is on from the start counts from the start.
+        if input && self.kind != TimerKind::OffDelay {
+            self.due = Some(since + self.time);
+        }
+    }
+
+    /// The bit changes.
+    fn edge(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
+        self.input = !self.input;
+        let nothing = Nanos(0);
+        match (self.kind, self.input) {
+            (TimerKind::OnDelay, true) => self.due = Some(at + self.time),
+            (TimerKind::OnDelay, false) => {
+                self.due = None;
+                self.show(at, false, nothing, outputs);
+            }
+            (TimerKind::OffDelay, true) => {
+                self.due = None;
+                self.show(at, true, nothing, outputs);
+            }
+            (TimerKind::OffDelay, false) => self.due = Some(at + self.time),
+            (TimerKind::Pulse, true) if self.due.is_none() => {
+                self.due = Some(at + self.time);
+                self.show(at, true, nothing, outputs);
+            }
+            // What is elapsed stands until the bit is off.
+            (TimerKind::Pulse, false) if self.due.is_none() => self.show(at, false, nothing, outputs),
+            (TimerKind::Pulse, _) => {}
+        }
+    }
+
+    /// The time is up.
+    fn fire(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
+        self.due = None;
+        let elapsed = if self.kind == TimerKind::Pulse && !self.input { Nanos(0) } else { self.time };
+        self.show(at, self.kind == TimerKind::OnDelay, elapsed, outputs);
+    }
+}
+
+struct Shown<'a> {
+    bit: &'a mut BitColumn,
+    elapsed: &'a mut ReadingColumn,
+}
+
+impl Block for Timer {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let ([bit], [elapsed]) = (outputs.bits, outputs.readings) else { return };
+        let mut outputs = Shown { bit, elapsed };
+        let of = inputs.bit(self.of);
+        let Some(level) = of.level else { return };
+        if !self.started {
+            self.start(of.since, level, &mut outputs);
+        }
+        for &edge in &of.toggles {
+            if let Some(due) = self.due.filter(|due| *due < edge) {
+                self.fire(due, &mut outputs);
+            }
+            self.edge(edge, &mut outputs);
+        }
+        if let Some(due) = self.due.filter(|due| *due < window.until) {
+            self.fire(due, &mut outputs);
+        }
+    }
+}
