@@ -8,7 +8,7 @@ use divan::Bencher;
 use divan::counter::ItemsCount;
 use reigen_core::column::{BitColumn, CountColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
-use reigen_core::count::counter::{self, Counter};
+use reigen_core::count::counter::{self, Counter, Sources};
 use reigen_core::engine::{BitSource, Block, Inputs, Outputs};
 use reigen_core::logic::evaluate::Evaluate;
 use reigen_core::logic::expression::parse;
@@ -133,7 +133,8 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], counts: usize) -> (Tally,
 fn counter_of_pulses(bencher: Bencher<'_, '_>) {
     let lines = [pulses()];
     bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
-        let mut block = Counter::new(counter::Settings::default(), BitSource::Line(0), None);
+        let mut block =
+            Counter::new(counter::Settings::default(), Sources { up: Some(BitSource::Line(0)), ..Sources::default() });
         let (_, summary) = worked(&mut block, &lines, 2);
         let PointSummary::Counter(counter) = summary else { panic!("no counter") };
         assert_eq!(counter.value, Some(EDGES as i64 / 2));

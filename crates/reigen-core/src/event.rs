@@ -18,17 +18,48 @@ pub enum What {
     Preset(i64),
     /// A counter's value became this.
     Value(i64),
+    /// A counter left out an edge that it would have counted.
+    NotCounted(Uncounted),
+}
+
+/// Why a counter left out an edge.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Uncounted {
+    /// Its reset was on.
+    Reset,
+    /// Its load was on.
+    Load,
+    /// Its gate was off.
+    Gate,
+    /// It stood at its limit.
+    Limit,
+    /// One came up and one down in the same instant.
+    Cancelled,
+}
+
+impl Uncounted {
+    /// The word for it in tables and files.
+    pub fn word(self) -> &'static str {
+        match self {
+            Uncounted::Reset => "reset",
+            Uncounted::Load => "load",
+            Uncounted::Gate => "gate",
+            Uncounted::Limit => "limit",
+            Uncounted::Cancelled => "cancelled",
+        }
+    }
 }
 
 impl What {
-    /// The word for it, the value that belongs to it, and the rule.
-    pub fn words(self) -> (&'static str, Option<i64>, Option<Rule>) {
+    /// The word for it, the value that belongs to it, and the rule by which it was left out.
+    pub fn words(self) -> (&'static str, Option<i64>, Option<&'static str>) {
         match self {
-            What::Rejected(rule) => ("rejected", None, Some(rule)),
+            What::Rejected(rule) => ("rejected", None, Some(rule.word())),
             What::On => ("on", None, None),
             What::Off => ("off", None, None),
             What::Preset(preset) => ("preset", Some(preset), None),
             What::Value(value) => ("value", Some(value), None),
+            What::NotCounted(why) => ("not_counted", None, Some(why.word())),
         }
     }
 }

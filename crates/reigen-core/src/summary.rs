@@ -6,7 +6,7 @@ use crate::time::Nanos;
 use serde::Serialize;
 
 /// What one point did.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum PointSummary {
     /// An input.
     Input(InputSummary),
@@ -103,7 +103,7 @@ pub struct InputSummary {
 }
 
 /// What a counter did.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct CounterSummary {
     /// The last value; `None` if the counter never started.
     pub value: Option<i64>,
@@ -121,6 +121,12 @@ pub struct CounterSummary {
     pub wraps: u64,
     /// Counts that a limit swallowed.
     pub lost: u64,
+    /// The value in units, where there are some.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub scaled: Option<f64>,
+    /// The name of the units.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub unit: Option<String>,
 }
 
 #[cfg(test)]

@@ -78,7 +78,6 @@ impl EventFile {
         let (word, value, rule) = event.what.words();
         let point = self.names.get(event.point).map(String::as_str).unwrap_or_default();
         let time_ns = self.origin.file_time_ns(event.time);
-        let rule = rule.map(|rule| rule.word());
         match self.format {
             Format::JsonLines => {
                 serde_json::to_writer(&mut self.file, &Row { time_ns, point, event: word, value, rule })?;

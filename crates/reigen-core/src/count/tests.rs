@@ -1,6 +1,9 @@
 use super::counter::*;
 use crate::column::{BitColumn, CountColumn};
+use crate::condition::debounce::ReadingTimes;
 use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::logic::apply::Operand;
+use crate::logic::expression::Value;
 use crate::summary::{CounterSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use proptest::prelude::*;
@@ -19,7 +22,9 @@ fn column(toggles: &[u64]) -> BitColumn {
 
 fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSummary, CountColumn, BitColumn) {
     let lines = [column(up), column(reset.unwrap_or_default())];
-    let mut counter = Counter::new(settings.clone(), BitSource::Line(0), reset.map(|_| BitSource::Line(1)));
+    let sources =
+        Sources { up: Some(BitSource::Line(0)), reset: reset.map(|_| BitSource::Line(1)), ..Sources::default() };
+    let mut counter = Counter::new(settings.clone(), sources);
     let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
     let window = Window { from: Nanos(0), until: Nanos(100) };
     counter.work(
@@ -104,7 +109,7 @@ proptest! {
     ) {
         let presets: Vec<i64> = presets.into_iter().collect();
         let at_last = if restarts && !presets.is_empty() { AtLast::Restart } else { AtLast::GoOn };
-        let settings = Settings { edge, start, presets: presets.clone(), at_last };
+        let settings = Settings { edge, start, presets: presets.clone(), at_last, ..Settings::default() };
         let (mut value, mut total, mut level, mut held) = (start, 0, false, false);
         let mut hits = vec![0; presets.len()];
         let mut shown = vec![(0, start)];
@@ -138,5 +143,90 @@ proptest! {
         prop_assert_eq!((summary.value, summary.total, summary.preset_hits), (Some(value), total, hits));
         prop_assert_eq!(summary.band as usize, presets.iter().filter(|preset| **preset <= value).count());
         prop_assert_eq!(done.last_level(), Some(presets.last().is_some_and(|last| value >= *last)));
+    }
+}
+
+/// The levels of a line tick by tick.
+fn levels(toggles: &[u64]) -> Vec<bool> {
+    (0..=100).map(|tick| toggles.iter().filter(|time| **time <= tick).count() % 2 == 1).collect()
+}
+
+proptest! {
+    #[test]
+    fn a_whole_counter_agrees_with_its_plain_form(
+        lines in prop::collection::vec(prop::collection::btree_set(1..100u64, 0..40), 5),
+        used in any::<[bool; 4]>(),
+        range in prop::option::of((any::<bool>(), -4..1i64, 1..6i64)),
+        load_to in 0..2i64,
+    ) {
+        let lines: Vec<Vec<u64>> = lines.into_iter().map(|line| line.into_iter().collect()).collect();
+        let columns: Vec<BitColumn> = lines.iter().map(|line| column(line)).collect();
+        let source = |number: usize| used[number - 1].then_some(BitSource::Line(number));
+        let range = range.map(|(wraps, least, most)| Range { least, most, wraps });
+        let settings = Settings { range, presets: vec![1], ..Settings::default() };
+        let sources = Sources {
+            up: Some(BitSource::Line(0)),
+            down: source(1),
+            gate: source(2),
+            reset: source(3),
+            load: source(4),
+            load_to: Some(Operand::Constant(Value::Integer(load_to))),
+        };
+        let mut counter = Counter::new(settings, sources);
+        let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
+        let window = Window { from: Nanos(0), until: Nanos(101) };
+        let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
+        counter.work(window, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
+        let PointSummary::Counter(told) = counter.summary(Tally::default()) else { panic!("no counter") };
+
+        let levels: Vec<Vec<bool>> = lines.iter().map(|line| levels(line)).collect();
+        let (mut value, mut total, mut wraps, mut lost, mut hits) = (0i64, 0i64, 0, 0, 0);
+        for tick in 1..=100usize {
+            let on = |number: usize| number == 0 || used[number - 1];
+            let level = |number: usize| on(number) && levels[number][tick];
+            let rises = |number: usize| on(number) && levels[number][tick] && !levels[number][tick - 1];
+            if level(3) {
+                value = 0;
+                continue;
+            }
+            if level(4) {
+                value = load_to;
+                continue;
+            }
+            if on(2) && !level(2) {
+                continue;
+            }
+            let step = i64::from(rises(0)) - i64::from(rises(1));
+            if step == 0 {
+                continue;
+            }
+            let next = value + step;
+            match range {
+                Some(range) if !(range.least..=range.most).contains(&next) && !range.wraps => {
+                    lost += 1;
+                    continue;
+                }
+                Some(range) if !(range.least..=range.most).contains(&next) => {
+                    wraps += 1;
+                    value = if step > 0 { range.least } else { range.most };
+                }
+                _ => value = next,
+            }
+            total += step;
+            hits += u64::from(step > 0 && value == 1);
+        }
+        prop_assert_eq!((told.value, told.total, told.wraps, told.lost), (Some(value), total, wraps, lost));
+        prop_assert_eq!((told.preset_hits, told.band), (vec![hits], i64::from(value >= 1)));
+    }
+
+    #[test]
+    fn scans_count_while_a_bit_is_on(line in prop::collection::btree_set(1..100u64, 0..40), period in 1..9u64, phase in 0..9u64) {
+        let line: Vec<u64> = line.into_iter().collect();
+        let scans = ReadingTimes { period: Nanos(period), phase: Nanos(phase), catch: false };
+        let settings = Settings { scans: Some(scans), ..Settings::default() };
+        let (summary, ..) = counted(&settings, &line, None);
+        let levels = levels(&line);
+        let wanted = (phase..100).step_by(period as usize).filter(|&tick| levels[tick as usize]).count();
+        prop_assert_eq!(summary.value, Some(wanted as i64));
     }
 }

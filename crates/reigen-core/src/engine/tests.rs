@@ -29,6 +29,15 @@ const BLOCKS: &[(&str, &str)] = &[
         "counter",
         "[counter.y]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[counter.x]\nup = 'y.done'\nedge = 'falling'",
     ),
+    (
+        "counter",
+        "[counter.x]\nup = 'a'\ndown = 'b'\ngate = 'c'\nlimits = [-2, 3]\nat_limit = 'wrap'\nscale = 0.5\nunit = 'm'",
+    ),
+    ("counter", "[counter.y]\nup = 'd'\n[counter.x]\nup = 'a'\nload = 'b'\nload_to = 'y * 2'\nreset = 'c'\nbits = 3"),
+    (
+        "counter",
+        "[scan]\nperiod = '3 ns'\nphase = '1 ns'\n[counter.x]\nup = 'a'\ndown = 'b'\ncount = 'scans'\nlimits = [0, 9]",
+    ),
     ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
     ("output", "[output.x]\nwhen = 'TRUE'"),
     ("output", "[output.x]\nwhen = 'a OR b'\non_delay = '3 ns'\noff_delay = '4 ns'\ninvert = true"),

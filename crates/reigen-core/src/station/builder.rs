@@ -22,6 +22,8 @@ pub struct Builder<'a> {
     source: &'a str,
     /// When every line is read, where there is a scan.
     pub scan: Option<ReadingTimes>,
+    /// Where the name of the table stands that is being built.
+    pub place: Span,
     /// Everything that was wrong so far.
     pub errors: Vec<StationError>,
 }
@@ -29,7 +31,7 @@ pub struct Builder<'a> {
 impl<'a> Builder<'a> {
     /// A builder over the text of a station file.
     pub fn new(source: &'a str) -> Self {
-        Self { source, scan: None, errors: Vec::new() }
+        Self { source, scan: None, place: 0..0, errors: Vec::new() }
     }
 
     /// Notes an error.

@@ -105,6 +105,25 @@ pub enum StationErrorKind {
     /// Presets that do not ascend.
     #[error("presets must ascend: {1} comes after {0}")]
     PresetsFall(i64, i64),
+    /// A counter that counts neither up nor down.
+    #[error("it counts nothing: `up` and `down` are both missing")]
+    NothingCounted,
+    /// A value that the counter never has.
+    #[error("{value} lies outside of {least} to {most}")]
+    OutsideLimits {
+        /// The value.
+        value: i64,
+        /// The least that can be.
+        least: i64,
+        /// The greatest that can be.
+        most: i64,
+    },
+    /// A load without a value.
+    #[error("`load` needs a value: there is neither `load_to` nor a preset")]
+    LoadWithoutValue,
+    /// Scans counted where there are none.
+    #[error("`count = \"scans\"` counts scans, and the station has no [scan]")]
+    ScansWithoutScan,
     /// Restart at a preset that there is not.
     #[error("`at_last = \"restart\"` needs presets")]
     RestartWithoutPresets,
@@ -204,6 +223,10 @@ impl StationErrorKind {
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),
             Self::RestartWithoutPresets => "add presets = [96]: the counter restarts at the last one".into(),
+            Self::NothingCounted => "add up = \"…\": the bit whose edges count".into(),
+            Self::OutsideLimits { .. } => "widen the limits, or choose a value within them".into(),
+            Self::LoadWithoutValue => "add load_to = 0, or presets".into(),
+            Self::ScansWithoutScan => "add [scan] with period = \"10 ms\", or count edges".into(),
             Self::PresetBehind { .. } => "put the last preset above the start value".into(),
             Self::UnknownLine { near: Some(near), .. } => format!("did you mean `{near}`?"),
             Self::UnknownLine { some, .. } if !some.is_empty() => {

@@ -95,6 +95,7 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
     for (name, table) in tables {
         let span = name.span();
         let name = checked_name(name, builder);
+        builder.place = span.clone();
         if let Some(kind) = table.into_inner().build(builder) {
             points.push(Point { name, span, kind });
         }

@@ -228,6 +228,7 @@ fn what_happened(what: What) -> String {
         What::Off => "off".to_owned(),
         What::Preset(preset) => format!("reached the preset {preset}"),
         What::Value(value) => format!("became {value}"),
+        What::NotCounted(why) => format!("not counted: {}", why.word()),
     }
 }
 

@@ -18,7 +18,7 @@ pub struct ReadingTimes {
 
 impl ReadingTimes {
     /// The first reading at or after a time.
-    fn at_or_after(self, time: Nanos) -> Nanos {
+    pub fn at_or_after(self, time: Nanos) -> Nanos {
         let since = time.saturating_sub(self.phase).0;
         self.phase + Nanos(since.div_ceil(self.period.0) * self.period.0)
     }
