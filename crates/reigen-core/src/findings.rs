@@ -15,7 +15,13 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
         match summary {
             PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
             PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
-            PointSummary::Bit(_) => {}
+            PointSummary::Expectation(told) if !told.pass => findings.push(Finding::error(
+                "expectation-failed",
+                name,
+                told.detail.clone(),
+                "`reigen verify` shows the values there, `reigen why --at` the reasons",
+            )),
+            PointSummary::Bit(_) | PointSummary::Expectation(_) => {}
         }
     }
     findings

@@ -12,6 +12,8 @@ pub enum PointSummary {
     Input(InputSummary),
     /// A counter.
     Counter(CounterSummary),
+    /// Of an expectation.
+    Expectation(ExpectSummary),
     /// Any other bit point.
     Bit(Tally),
 }
@@ -75,6 +77,18 @@ impl Tally {
         }
         self
     }
+}
+
+/// Whether an expectation held.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ExpectSummary {
+    /// Whether it did.
+    pub pass: bool,
+    /// When and how; times count from the recording's start.
+    pub detail: String,
+    /// The first time at which it should have held and did not.
+    #[serde(rename = "failed_at_ns")]
+    pub failed_at: Option<Nanos>,
 }
 
 /// What an input did.

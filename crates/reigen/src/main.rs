@@ -8,6 +8,7 @@ mod print;
 mod progress;
 mod reading;
 mod replay;
+mod states;
 mod summary;
 mod tables;
 
@@ -36,6 +37,7 @@ fn main() -> ExitCode {
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
         cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Verify(arguments) => commands::verify::run(arguments, &mut out),
         cli::Command::Why(arguments) => commands::why::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),

@@ -100,6 +100,8 @@ pub(crate) struct Outcome {
     /// In the order of the station's points.
     pub(crate) points: Vec<PointSummary>,
     pub(crate) findings: Vec<Finding>,
+    /// The rows of each display that was asked for.
+    pub(crate) displays: IndexMap<String, Vec<String>>,
     /// For each point that a source belongs to, what was counted against what really happened.
     pub(crate) judgements: IndexMap<String, Judgement>,
 }
@@ -200,6 +202,7 @@ pub(crate) fn replay_observed(
     let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
     let mut findings = recording.findings(&line_names);
     findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
+    findings.extend(faults(&file.station, &engine, recording.origin()));
     findings.extend(watchers.finish(end)?);
     Ok(Outcome {
         recording: recording.name().to_owned(),
@@ -210,8 +213,24 @@ pub(crate) fn replay_observed(
         edges: recording.edges(),
         points,
         findings,
+        displays: IndexMap::new(),
         judgements,
     })
+}
+
+/// Expressions that had no result at times.
+fn faults(station: &Station, engine: &Engine, origin: Origin) -> Vec<Finding> {
+    let told = engine.faults().into_iter().filter_map(|(point, count, first)| {
+        let name = &station.points.get(point)?.name;
+        let at = seconds_short(origin.file_time_ns(first));
+        let message = format!(
+            "its expression had no result {}, first at {at} s: a division by zero, or a number beyond all bounds; the last value was held",
+            if count == 1 { "once".to_owned() } else { format!("{count} times") }
+        );
+        let remedy = "keep the divisor from zero: MAX(1, …), or SEL";
+        Some(Finding::warning("no-result", name, message, remedy))
+    });
+    told.collect()
 }
 
 /// The part of the recording that counts.

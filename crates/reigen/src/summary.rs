@@ -5,7 +5,7 @@ use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
-use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
+use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PointSummary, Tally};
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.
@@ -16,6 +16,10 @@ pub(crate) struct Summary<'a> {
     inputs: IndexMap<&'a str, &'a InputSummary>,
     counters: IndexMap<&'a str, &'a CounterSummary>,
     bits: IndexMap<&'a str, &'a Tally>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    expectations: IndexMap<&'a str, &'a ExpectSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    displays: &'a IndexMap<String, Vec<String>>,
     findings: &'a [Finding],
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     truth: &'a IndexMap<String, Judgement>,
@@ -50,6 +54,8 @@ impl<'a> Summary<'a> {
             inputs: IndexMap::new(),
             counters: IndexMap::new(),
             bits: IndexMap::new(),
+            expectations: IndexMap::new(),
+            displays: &outcome.displays,
             findings: &outcome.findings,
             truth: &outcome.judgements,
         };
@@ -58,6 +64,7 @@ impl<'a> Summary<'a> {
             match what {
                 PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
                 PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
+                PointSummary::Expectation(told) => drop(summary.expectations.insert(name, told)),
                 PointSummary::Bit(tally) => drop(summary.bits.insert(name, tally)),
             }
         }

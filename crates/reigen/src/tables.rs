@@ -4,13 +4,14 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::Outcome;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use indexmap::IndexMap;
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
 use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
 use reigen_core::time::seconds_short;
-use reigen_core::units::Volts;
+use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
 
 /// Cells of tables.
@@ -52,23 +53,45 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         "missed",
         "pending",
     ]);
-    let mut counters = table(&["counter", "value", "counted", "presets reached", "last preset"]);
-    let mut bits = table(&["output", "now", "went on", "went off", "time on"]);
+    let mut counters =
+        table(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
+    let mut bits = table(&["state", "now", "went on", "went off", "time on"]);
+    let mut expectations = table(&["expectation", "held", "how"]);
     for (name, summary) in named {
         match summary {
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
             PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
+            PointSummary::Expectation(told) => drop(expectations.add_row([name, held(told.pass), &told.detail])),
             PointSummary::Bit(tally) => drop(bits.add_row(bit_row(name, tally))),
         }
     }
-    for table in [inputs, counters, bits] {
+    left(&mut expectations, 2);
+    for table in [inputs, counters, bits, expectations] {
         if !table.is_empty() {
             out.line("")?;
             out.line(table.trim_fmt())?;
         }
     }
     print_findings(&outcome.findings, out)?;
+    print_displays(&outcome.displays, out)?;
     print_judgements(outcome, out)
+}
+
+/// Whether an expectation held, in a word.
+pub(crate) fn held(pass: bool) -> &'static str {
+    if pass { "yes" } else { "no" }
+}
+
+/// Displays, each in its frame.
+pub(crate) fn print_displays(displays: &IndexMap<String, Vec<String>>, out: &mut Out) -> Result<(), Failure> {
+    for (name, rows) in displays {
+        let width = rows.first().map_or(0, |row| row.chars().count());
+        out.line(format!("\n{name}"))?;
+        out.line(format!("┌{}┐", "─".repeat(width)))?;
+        rows.iter().try_for_each(|row| out.line(format!("│{row}│")))?;
+        out.line(format!("└{}┘", "─".repeat(width)))?;
+    }
+    Ok(())
 }
 
 /// What was counted against what really happened.
@@ -249,7 +272,12 @@ fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
         name.to_owned(),
         counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string()),
         counter.total.to_string(),
+        counter.scaled.map_or(String::new(), |value| {
+            format!("{} {}", significant(value), counter.unit.as_deref().unwrap_or_default()).trim_end().to_owned()
+        }),
         hits.join(", "),
         done.to_owned(),
+        counter.wraps.to_string(),
+        counter.lost.to_string(),
     ]
 }

@@ -50,7 +50,15 @@ const BLOCKS: &[(&str, &str)] = &[
         "logic",
         "[counter.n]\nup = 'a'\n[counter.m]\nup = 'b'\n[logic.x]\nwhen = 'SEL(d, n / 2.0, 7 / (m - 2)) >= MAX(1, m) ** 0.5'",
     ),
+    (
+        "expect",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+    ),
     ("oneshot", "[oneshot.x]\nof = 'a'\nwidth = '5 ns'"),
+    (
+        "expect",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+    ),
     ("oneshot", "[oneshot.x]\nof = 'a'\nedge = 'falling'\nwidth = '2 ns'"),
     ("latch", "[latch.x]\nset = 'a'\nreset = 'b AND c'"),
     ("latch", "[latch.x]\nset = 'a'\nreset = 'b'\ndominant = 'set'"),

@@ -2,7 +2,9 @@
 
 pub mod apply;
 pub mod blink;
+pub mod display;
 pub mod evaluate;
+pub mod expect;
 pub mod expression;
 pub mod latch;
 pub mod oneshot;

@@ -105,6 +105,12 @@ pub enum StationErrorKind {
     /// Presets that do not ascend.
     #[error("presets must ascend: {1} comes after {0}")]
     PresetsFall(i64, i64),
+    /// An expectation without a time, or with several.
+    #[error("an expectation needs one of `at`, `by`, `always` and `at_end`, and no more")]
+    ExpectWhen,
+    /// A part of a display's text that is none.
+    #[error("`{0}` is no part of a display's text")]
+    DisplayPart(String),
     /// A counter that counts neither up nor down.
     #[error("it counts nothing: `up` and `down` are both missing")]
     NothingCounted,
@@ -223,6 +229,8 @@ impl StationErrorKind {
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),
             Self::RestartWithoutPresets => "add presets = [96]: the counter restarts at the last one".into(),
+            Self::ExpectWhen => "such as at = \"3 s\", by = \"3 s\", always = true or at_end = true".into(),
+            Self::DisplayPart(_) => "such as {spool_turns}, {spool_turns:>5}, {length:8.2} or {guard?CLOSED:OPEN}; {{ for the letter".into(),
             Self::NothingCounted => "add up = \"…\": the bit whose edges count".into(),
             Self::OutsideLimits { .. } => "widen the limits, or choose a value within them".into(),
             Self::LoadWithoutValue => "add load_to = 0, or presets".into(),

@@ -3,6 +3,7 @@
 use super::builder::{Builder, PointTable};
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::condition::scan::ScanTable;
+use crate::logic::display::{Display, DisplayTable};
 use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
 use crate::wiring::card::CardTable;
@@ -32,6 +33,8 @@ macro_rules! point_kinds {
             card: Tables<CardTable>,
             #[serde(default = "IndexMap::new")]
             wired: Tables<WiredTable>,
+            #[serde(default = "IndexMap::new")]
+            display: Tables<DisplayTable>,
             $(#[serde(default = "IndexMap::new")] $word: Tables<$table>,)+
         }
 
@@ -43,7 +46,8 @@ macro_rules! point_kinds {
                 let mut points = Vec::new();
                 $(build_all(self.$word, builder, &mut points);)+
                 points.sort_by_key(|point| point.span.start);
-                Station { title: self.title, scan: builder.scan, points, wiring }
+                let displays = build_displays(self.display, builder);
+                Station { title: self.title, scan: builder.scan, points, displays, wiring }
             }
         }
     };
@@ -58,6 +62,7 @@ point_kinds! {
     toggle: crate::logic::table::ToggleTable,
     timer: crate::logic::table::TimerTable,
     pair: crate::logic::table::PairTable,
+    expect: crate::logic::expect::ExpectTable,
     output: crate::logic::table::OutputTable,
 }
 
@@ -82,6 +87,28 @@ fn build_wiring(
         wiring.unread.push((name, table.into_inner().into()));
     }
     wiring
+}
+
+fn build_displays(tables: Tables<DisplayTable>, builder: &mut Builder<'_>) -> Vec<Display> {
+    let build = |(name, table): (Spanned<String>, Spanned<DisplayTable>)| {
+        let name = checked_name(name, builder);
+        table.into_inner().build(name, builder)
+    };
+    tables.into_iter().map(build).collect()
+}
+
+/// The names in the texts of displays.
+fn check_displays(station: &Station, builder: &mut Builder<'_>) {
+    for (name, span, is_bit) in station.displays.iter().flat_map(Display::names) {
+        match type_of(station, name) {
+            Ok(found) if is_bit && found != Type::Bit => {
+                let kind = ExpressionErrorKind::NumberForBit(name.to_string());
+                builder.refuse(span, StationErrorKind::Expression(kind));
+            }
+            Ok(_) => {}
+            Err(kind) => builder.refuse(span, StationErrorKind::Expression(kind)),
+        }
+    }
 }
 
 fn checked_name(name: Spanned<String>, builder: &mut Builder<'_>) -> String {
@@ -117,6 +144,7 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     if builder.errors.is_empty() {
         check_names(&station, &mut builder);
         check_expressions(&station, &mut builder);
+        check_displays(&station, &mut builder);
         wiring::check_names(&station, &mut builder);
     }
     if builder.errors.is_empty() {

@@ -17,6 +17,7 @@ pub use file::{KINDS, parse};
 use crate::condition::debounce::ReadingTimes;
 use crate::condition::input::InputSettings;
 use crate::engine::{Block, Shape};
+use crate::logic::display::Display;
 use crate::logic::expression::{Expression, Reference, Span, Type};
 use crate::wiring::Wiring;
 use crate::wiring::connection::Wired;
@@ -31,6 +32,8 @@ pub struct Station {
     pub scan: Option<ReadingTimes>,
     /// Its points, in the order of the file.
     pub points: Vec<Point>,
+    /// Its displays.
+    pub displays: Vec<Display>,
     /// The electrical data of sensors and cards.
     pub wiring: Wiring,
 }

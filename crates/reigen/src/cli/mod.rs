@@ -25,6 +25,7 @@ pub(crate) enum Command {
     Debounce(DebounceArguments),
     Levels(LevelsArguments),
     Run(RunArguments),
+    Verify(VerifyArguments),
     Why(WhyArguments),
     Draw(DrawArguments),
     Simulate(SimulateArguments),
@@ -153,6 +154,28 @@ pub(crate) struct LevelsArguments {
     pub(crate) reading: ReadingArguments,
 }
 
+/// Hold a station's expectations against recordings, each in turn; exit code 1 where one fails.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen verify ropewalk/station.toml ropewalk/recording.vcd
+  reigen verify ropewalk/station.toml ropewalk/recording.vcd --junit result.xml")]
+pub(crate) struct VerifyArguments {
+    /// The station file, with its expectations
+    pub(crate) station: PathBuf,
+    /// Recordings, or folders of them
+    #[arg(required = true)]
+    pub(crate) recordings: Vec<PathBuf>,
+    /// Write the result as JUnit XML, which test servers read
+    #[arg(long, value_name = "FILE.xml")]
+    pub(crate) junit: Option<PathBuf>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
 /// Give the reason: for each edge that was thrown away, for each count, for a state at a time.
 #[derive(Debug, Default, Args)]
 #[command(after_help = "\
@@ -259,6 +282,12 @@ pub(crate) struct RunArguments {
     /// Hold the counts against what really happened, as `simulate` told it; exit code 1 where they differ
     #[arg(long, value_name = "FILE.json", conflicts_with_all = ["from", "to"])]
     pub(crate) truth: Option<PathBuf>,
+    /// Show the station's displays as they are at the end
+    #[arg(long)]
+    pub(crate) display: bool,
+    /// Show them as they are at this time, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true, conflicts_with = "display")]
+    pub(crate) display_at: Option<i64>,
     /// Count from this time on, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,

@@ -1,10 +1,11 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
 use crate::cli::{DemoArguments, WhyArguments};
-use crate::commands::{check, debounce, draw, run, simulate, survey, why};
+use crate::commands::{check, debounce, draw, run, simulate, survey, verify, why};
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, StationFile, Wanted, replay};
+use crate::replay::{Outcome, StationFile, Wanted, replay, replay_observed};
+use crate::states::States;
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::simulate::Simulation;
 use reigen_core::simulate::truth::TruthFile;
@@ -105,6 +106,17 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     let long_enough = format!("time = \"{time}\"");
     let station = StationFile::parse("station.toml".to_owned(), mended(&wired, &[(TOO_SHORT, &long_enough)]))?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
+    out.line("\nWhat the station expects of itself, held against the recording:\n")?;
+    out.line("$ reigen verify station.toml recording.vcd")?;
+    verify::show(&station, &|| walk.recording(), out)?;
+    out.line("\nThe guard is not sound: its two sides disagree for longer than 50 ms. Why?\n")?;
+    out.line("$ reigen why station.toml recording.vcd guard --at 50s")?;
+    let guard = draw::number_of(&station.station, "guard")?;
+    let asked = WhyArguments { at: Some(50_000_000_000), ..WhyArguments::default() };
+    why::print(&why::why(&station, walk.recording()?, guard, &asked)?, 1, out)?;
+    out.line("\nAnd what the operator sees at 100 s:\n")?;
+    out.line("$ reigen run station.toml recording.vcd --display-at 100s")?;
+    show_panel(walk, &station, out)?;
     out.line("\nTo try it yourself: reigen demo --into ropewalk")
 }
 
@@ -124,6 +136,15 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;
     let asked = WhyArguments { edge: Some(2), ..WhyArguments::default() };
     why::print(&why::why(station, walk.recording()?, point, &asked)?, 1, out)
+}
+
+/// The displays at 100 s.
+fn show_panel(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
+    let mut states = States::default();
+    let wanted = Wanted { to: Some(100_000_000_000), watched: true, ..Wanted::default() };
+    let mut outcome = replay_observed(station, walk.recording()?, &wanted, &mut |seen| states.take(&seen))?;
+    run::show_displays(station, &states, &mut outcome);
+    crate::tables::print_displays(&outcome.displays, out)
 }
 
 /// The station with some of its words put right.

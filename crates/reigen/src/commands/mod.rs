@@ -9,4 +9,5 @@ pub(crate) mod run;
 pub(crate) mod simulate;
 pub(crate) mod size;
 pub(crate) mod survey;
+pub(crate) mod verify;
 pub(crate) mod why;

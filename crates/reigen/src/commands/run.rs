@@ -4,11 +4,15 @@ use crate::Done;
 use crate::cli::RunArguments;
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay};
+use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
+use crate::states::States;
 use crate::summary::Summary;
 use crate::tables;
+use reigen_core::logic::expression::Reference;
 use reigen_core::simulate::truth::TruthFile;
+use reigen_core::summary::PointSummary;
 use reigen_io::events::EventFile;
+use reigen_io::options::ReadOptions;
 use reigen_io::recording::Recording;
 use std::path::Path;
 
@@ -24,10 +28,47 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
         EventFile::check_ending(path)?;
     }
     let recording = Recording::open(&arguments.recording, &options)?;
-    let outcome = replay(&station, recording, &wanted)?;
+    let mut states = States::default();
+    let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
+        if arguments.display {
+            states.take(&seen);
+        }
+    })?;
+    if let Some(at) = arguments.display_at {
+        states = states_at(&station, &arguments.recording, &options, at)?;
+    }
+    if arguments.display || arguments.display_at.is_some() {
+        show_displays(&station, &states, &mut outcome);
+    }
     print(&station, &outcome, arguments.json, out)?;
-    let differs = outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
+    let failed = outcome.points.iter().any(|point| matches!(point, PointSummary::Expectation(told) if !told.pass));
+    let differs = failed || outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
     Ok(if differs { Done::Differs } else { Done::Fine })
+}
+
+/// The states at a time, from a second reading.
+fn states_at(station: &StationFile, path: &Path, options: &ReadOptions, at: i64) -> Result<States, Failure> {
+    if path == Path::new("-") {
+        return Err(Failure::Usage {
+            message: "--display-at reads the recording twice, and standard input comes once".to_owned(),
+            help: "name the file, or take --to and --display".to_owned(),
+        });
+    }
+    let mut states = States::default();
+    let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
+    let recording = Recording::open(path, options)?;
+    replay_observed(station, recording, &wanted, &mut |seen| states.take(&seen))?;
+    Ok(states)
+}
+
+/// Fills the displays with what points are.
+pub(crate) fn show_displays(station: &StationFile, states: &States, outcome: &mut Outcome) {
+    for display in &station.station.displays {
+        let of = |name: &Reference| states.of(&station.station, name).map(|(value, _)| value);
+        let (rows, findings) = display.rows(&of);
+        outcome.displays.insert(display.name.clone(), rows);
+        outcome.findings.extend(findings);
+    }
 }
 
 /// Prints an outcome, for people or as JSON.

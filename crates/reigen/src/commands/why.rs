@@ -4,15 +4,16 @@ use crate::cli::WhyArguments;
 use crate::commands::draw::number_of;
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
+use crate::replay::{Outcome, StationFile, Wanted, read_options, replay_observed};
+use crate::states::States;
 use crate::tables::{left, table};
 use reigen_core::account::Verdict;
 use reigen_core::condition::explain::{Edge, explain, waiting};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::event::{Event, What};
-use reigen_core::logic::expression::Reference;
+use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::names::counted;
-use reigen_core::station::{FieldColumn, Point, Station};
+use reigen_core::station::{Point, Station};
 use reigen_core::summary::{InputSummary, PointSummary};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::significant;
@@ -252,51 +253,6 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
     }
 }
 
-/// What a point is at a time, and since when.
-#[derive(Debug, Clone, Default)]
-struct State {
-    bits: Vec<(Option<bool>, Nanos)>,
-    counts: Vec<(Option<i64>, Nanos)>,
-    readings: Vec<(Option<f64>, Nanos)>,
-}
-
-/// States of points and lines, as they come.
-#[derive(Debug, Default)]
-struct States {
-    points: Vec<State>,
-    lines: Vec<(Option<bool>, Nanos)>,
-}
-
-impl States {
-    fn take(&mut self, seen: &Seen<'_>) {
-        for columns in seen.engine.points() {
-            if self.points.len() <= columns.point {
-                self.points.resize(columns.point + 1, State::default());
-            }
-            let Some(state) = self.points.get_mut(columns.point) else { continue };
-            state.bits.resize(columns.bits.len(), (None, Nanos(0)));
-            state.counts.resize(columns.counts.len(), (None, Nanos(0)));
-            for (bit, column) in state.bits.iter_mut().zip(columns.bits) {
-                let since =
-                    column.toggles.last().copied().unwrap_or(if bit.0.is_none() { column.since } else { bit.1 });
-                *bit = (column.last_level(), since);
-            }
-            for (count, column) in state.counts.iter_mut().zip(columns.counts) {
-                *count = (column.last(), column.times.last().copied().unwrap_or(count.1));
-            }
-            state.readings.resize(columns.readings.len(), (None, Nanos(0)));
-            for (reading, column) in state.readings.iter_mut().zip(columns.readings) {
-                *reading = (column.last(), column.times.last().copied().unwrap_or(reading.1));
-            }
-        }
-        self.lines.resize(seen.lines.bits().len(), (None, Nanos(0)));
-        for (line, column) in self.lines.iter_mut().zip(seen.lines.bits()) {
-            let since = column.toggles.last().copied().unwrap_or(if line.0.is_none() { column.since } else { line.1 });
-            *line = (column.last_level(), since);
-        }
-    }
-}
-
 /// Why a point is as it is at a time, back through the expressions to the inputs.
 fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -> Result<Told, Failure> {
     let origin = recording.origin();
@@ -336,6 +292,16 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     let reasons = told.reasons;
     let head = format!("{} at {}:", asked.name, file_seconds(at));
     Ok(Told { point: asked.name.clone(), head, header: &[], reasons, sums: String::new() })
+}
+
+/// A value as people say it.
+fn in_words(value: Value) -> String {
+    match value {
+        Value::Bit(true) => "on".to_owned(),
+        Value::Bit(false) => "off".to_owned(),
+        Value::Integer(number) => number.to_string(),
+        Value::Real(number) => significant(number),
+    }
 }
 
 /// The reasons behind a state, gathered on the way to the inputs.
@@ -412,28 +378,10 @@ impl Behind<'_> {
 
     /// What a name is, and since when.
     fn state(&self, name: &Reference) -> String {
-        let column = || {
-            let number = self.number(&self.station.station, &name.point)?;
-            let point = self.station.station.points.get(number)?;
-            let field = point.kind.fields().iter().find(|field| field.name == name.field)?;
-            let state = self.states.points.get(number)?;
-            Some(match field.column {
-                FieldColumn::Bit(bit) => {
-                    let (on, since) = *state.bits.get(bit)?;
-                    (on.map(|on| if on { "on" } else { "off" }.to_owned()), since)
-                }
-                FieldColumn::Count(count) => {
-                    let (value, since) = *state.counts.get(count)?;
-                    (value.map(|value| value.to_string()), since)
-                }
-                FieldColumn::Reading(reading) => {
-                    let (value, since) = *state.readings.get(reading)?;
-                    (value.map(significant), since)
-                }
-            })
-        };
-        match column() {
-            Some((Some(value), since)) => format!("{value}, {}", self.since(since)),
+        let found = self.states.of(&self.station.station, name);
+        let shown = found.map(|(value, since)| (in_words(value), since));
+        match shown {
+            Some((value, since)) => format!("{value}, {}", self.since(since)),
             _ => "unknown: it has not started".to_owned(),
         }
     }

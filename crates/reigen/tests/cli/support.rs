@@ -88,9 +88,9 @@ impl Said {
         text
     }
 
-    /// The JSON on standard output, of a run that went well.
+    /// The JSON on standard output, of work that was done, as expected or not.
     pub(crate) fn json(&self) -> serde_json::Value {
-        assert_eq!(self.code, 0, "{}", self.stderr);
+        assert!(self.code < 2, "{}", self.stderr);
         serde_json::from_str(&self.stdout).unwrap()
     }
 }

@@ -1,0 +1,195 @@
+//! `expect`: what should hold, at a time, by a time, always, or at the end.
+
+use super::expression::{Expression, Function, Node, Operator, Value};
+use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::plan::BranchBuilder;
+use crate::station::{Field, FieldExpression, PointKind, StationErrorKind};
+use crate::summary::{ExpectSummary, PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use serde::Deserialize;
+use toml::Spanned;
+
+/// When something should hold; times count from the recording's start.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum When {
+    /// At a time, after the changes of that instant.
+    At(Nanos),
+    /// At some time up to this one.
+    By(Nanos),
+    /// All the time from the first value on.
+    Always,
+    /// At the recording's last time.
+    AtEnd,
+}
+
+/// The running form of an expectation; its bit is what should hold.
+pub struct Expect {
+    that: BitSource,
+    when: When,
+    until: Nanos,
+    /// What held at the time asked for, or last.
+    last: Option<bool>,
+    at: Option<bool>,
+    first_true: Option<Nanos>,
+    first_false: Option<Nanos>,
+}
+
+impl Expect {
+    /// An expectation of a bit, whose source must have settled each instant.
+    pub fn new(that: BitSource, when: When) -> Self {
+        Self { that, when, until: Nanos(0), last: None, at: None, first_true: None, first_false: None }
+    }
+
+    fn hold(&mut self, time: Nanos, value: bool) {
+        if matches!(self.when, When::At(at) if time <= at) {
+            self.at = Some(value);
+        }
+        let first = if value { &mut self.first_true } else { &mut self.first_false };
+        first.get_or_insert(time);
+        self.last = Some(value);
+    }
+}
+
+impl Block for Expect {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        self.until = window.until;
+        let (that, [output]) = (inputs.bit(self.that), outputs.bits) else { return };
+        let Some(level) = that.level else { return };
+        if output.level.is_none() {
+            output.start(that.since, level);
+            self.hold(that.since, level);
+        }
+        output.toggles.extend_from_slice(&that.toggles);
+        let mut value = level;
+        for &time in &that.toggles {
+            value = !value;
+            self.hold(time, value);
+        }
+    }
+
+    fn summary(&self, _tally: Tally) -> PointSummary {
+        let ended = self.until.saturating_sub(Nanos(1));
+        let (pass, failed_at, detail) = match self.when {
+            _ if self.last.is_none() => (false, None, "it never had a value".to_owned()),
+            When::At(at) if at > ended => (false, None, format!("the recording ends at {ended}, before {at}")),
+            When::At(at) => match self.at {
+                Some(true) => (true, None, format!("held at {at}")),
+                Some(false) => (false, Some(at), format!("did not hold at {at}")),
+                None => (false, None, format!("it had no value yet at {at}")),
+            },
+            When::By(by) => match self.first_true.filter(|time| *time <= by) {
+                Some(time) => (true, None, format!("held at {time}, by {by}")),
+                None if by > ended => (false, None, format!("the recording ends at {ended}, before {by}")),
+                None => (false, Some(by), format!("never held up to {by}")),
+            },
+            When::Always => match self.first_false {
+                None => (true, None, "held all the time".to_owned()),
+                Some(time) => (false, Some(time), format!("first failed at {time}")),
+            },
+            When::AtEnd => match self.last {
+                Some(true) => (true, None, "held at the end".to_owned()),
+                _ => (false, Some(ended), format!("did not hold at the end, at {ended}")),
+            },
+        };
+        PointSummary::Expectation(ExpectSummary { pass, detail, failed_at })
+    }
+}
+
+/// Widens every comparison of an expression by a tolerance.
+pub fn widened(tree: &Expression, tolerance: f64) -> Expression {
+    let whole = |node| Expression { node, span: tree.span.clone() };
+    let boxed = |part: &Expression| Box::new(widened(part, tolerance));
+    let join = |operator, left, right| whole(Node::Binary(operator, Box::new(left), Box::new(right)));
+    let by = || whole(Node::Literal(Value::Real(tolerance)));
+    match &tree.node {
+        Node::Binary(operator, left, right) if operator.is_comparison() => {
+            let (left, right) = (left.as_ref().clone(), right.as_ref().clone());
+            match operator {
+                Operator::Equal | Operator::NotEqual => {
+                    let apart = whole(Node::Call(Function::Abs, vec![join(Operator::Minus, left, right)]));
+                    let word = if *operator == Operator::Equal { Operator::AtMost } else { Operator::Greater };
+                    join(word, apart, by())
+                }
+                Operator::Less | Operator::AtMost => {
+                    let raised = join(Operator::Plus, right, by());
+                    join(*operator, left, raised)
+                }
+                _ => {
+                    let lowered = join(Operator::Minus, right, by());
+                    join(*operator, left, lowered)
+                }
+            }
+        }
+        Node::Not(part) => whole(Node::Not(boxed(part))),
+        Node::Binary(operator, left, right) => whole(Node::Binary(*operator, boxed(left), boxed(right))),
+        _ => tree.clone(),
+    }
+}
+
+/// `[expect.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ExpectTable {
+    that: Spanned<String>,
+    at: Option<TimeText>,
+    by: Option<TimeText>,
+    #[serde(default)]
+    always: bool,
+    #[serde(default)]
+    at_end: bool,
+    tolerance: Option<Spanned<f64>>,
+}
+
+/// Something that should hold.
+#[derive(Debug)]
+struct ExpectPoint {
+    that: FieldExpression,
+    when: When,
+}
+
+impl PointTable for ExpectTable {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+        let when: Vec<When> = [
+            self.at.map(|TimeText(at)| When::At(at)),
+            self.by.map(|TimeText(by)| When::By(by)),
+            self.always.then_some(When::Always),
+            self.at_end.then_some(When::AtEnd),
+        ]
+        .into_iter()
+        .flatten()
+        .collect();
+        let &[when] = when.as_slice() else {
+            builder.refuse(builder.place.clone(), StationErrorKind::ExpectWhen);
+            return None;
+        };
+        let mut that = builder.expression(&self.that)?;
+        if let Some(tolerance) = &self.tolerance {
+            if !(0.0..f64::INFINITY).contains(tolerance.get_ref()) {
+                let kind = StationErrorKind::File("a tolerance cannot be negative".to_owned());
+                builder.refuse(tolerance.span(), kind);
+                return None;
+            }
+            that.expression = widened(&that.expression, *tolerance.get_ref());
+        }
+        Some(Box::new(ExpectPoint { that, when }))
+    }
+}
+
+impl PointKind for ExpectPoint {
+    fn what(&self) -> &'static str {
+        "an expectation"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        &[]
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        vec![("that", &self.that)]
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+        (Box::new(Expect::new(branch.settled(&self.that), self.when)), Shape::BIT)
+    }
+}
