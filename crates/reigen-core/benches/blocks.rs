@@ -6,12 +6,19 @@
 
 use divan::Bencher;
 use divan::counter::ItemsCount;
-use reigen_core::column::{BitColumn, CountColumn};
+use reigen_core::column::{BitColumn, CountColumn, ReadingColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
 use reigen_core::count::counter::{self, Counter, Sources};
-use reigen_core::engine::{BitSource, Block, Inputs, Outputs};
+use reigen_core::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use reigen_core::logic::apply::{Apply, Operand, Operation};
+use reigen_core::logic::blink::{Blink, Flashes};
 use reigen_core::logic::evaluate::Evaluate;
 use reigen_core::logic::expression::parse;
+use reigen_core::logic::expression::{Function, Value};
+use reigen_core::logic::latch::{Latch, Toggle};
+use reigen_core::logic::oneshot::OneShot;
+use reigen_core::logic::pair::{self, Pair};
+use reigen_core::logic::timer::{self, Timer, TimerKind};
 use reigen_core::summary::{PointSummary, Tally};
 use reigen_core::time::{Nanos, Window};
 
@@ -103,11 +110,12 @@ fn lockout_on_bouncing_contacts(bencher: Bencher<'_, '_>) {
 }
 
 /// Works a block over columns of edges, window by window, and gives what it tells in the end.
-fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], counts: usize) -> (Tally, PointSummary) {
+fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, PointSummary) {
     let mut columns: Vec<BitColumn> =
         lines.iter().map(|_| BitColumn { level: Some(false), ..BitColumn::default() }).collect();
-    let mut bits = [BitColumn::default()];
-    let mut counts = vec![CountColumn::default(); counts];
+    let mut bits = vec![BitColumn::default(); shape.bits];
+    let mut counts = vec![CountColumn::default(); shape.counts];
+    let mut readings = vec![ReadingColumn::default(); shape.readings];
     let mut tally = Tally::default();
     let (mut from, mut at) = (Nanos(0), 0);
     while at < EDGES {
@@ -117,11 +125,15 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], counts: usize) -> (Tally,
             column.advance();
             column.toggles.extend(line[at.min(line.len())..].iter().take_while(|edge| **edge < until));
         }
-        bits[0].advance();
+        bits.iter_mut().for_each(BitColumn::advance);
         counts.iter_mut().for_each(CountColumn::advance);
+        readings.iter_mut().for_each(ReadingColumn::advance);
         let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
-        block.work(Window { from, until }, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
-        tally.take(&bits[0], until);
+        let outputs = Outputs { bits: &mut bits, counts: &mut counts, readings: &mut readings };
+        block.work(Window { from, until }, inputs, outputs);
+        if let Some(bit) = bits.first() {
+            tally.take(bit, until);
+        }
         (from, at) = (until, end);
     }
     let summary = block.summary(tally);
@@ -135,7 +147,7 @@ fn counter_of_pulses(bencher: Bencher<'_, '_>) {
     bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
         let mut block =
             Counter::new(counter::Settings::default(), Sources { up: Some(BitSource::Line(0)), ..Sources::default() });
-        let (_, summary) = worked(&mut block, &lines, 2);
+        let (_, summary) = worked(&mut block, &lines, counter::shape(&counter::Settings::default()));
         let PointSummary::Counter(counter) = summary else { panic!("no counter") };
         assert_eq!(counter.value, Some(EDGES as i64 / 2));
     });
@@ -148,7 +160,81 @@ fn expression_of_two_lines(bencher: Bencher<'_, '_>) {
     bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
         let expression = parse("a AND NOT b").expect("an expression");
         let mut block = Evaluate::new(expression, |name| BitSource::Line(usize::from(name.point == "b")));
-        let (tally, _) = worked(&mut block, &lines, 0);
+        let (tally, _) = worked(&mut block, &lines, Shape::BIT);
         assert_eq!(tally.rising, EDGES as u64 / 2);
     });
+}
+
+/// Benches a block over two lines of pulses, the second a little later.
+fn over_pulses(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+    let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(10_000)).collect()];
+    bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
+        let mut block = make();
+        worked(block.as_mut(), &lines, shape)
+    });
+}
+
+const A: BitSource = BitSource::Line(0);
+const B: BitSource = BitSource::Line(1);
+
+/// A technician whose machine starts and stops.
+#[divan::bench]
+fn latch_of_two_lines(bencher: Bencher<'_, '_>) {
+    over_pulses(bencher, Shape::BIT, || Box::new(Latch::new(A, B, false)));
+}
+
+/// A technician whose lamp flips.
+#[divan::bench]
+fn toggle_of_two_lines(bencher: Bencher<'_, '_>) {
+    over_pulses(bencher, Shape::BIT, || Box::new(Toggle::new(A, Some(B))));
+}
+
+/// A technician with both sides of a door's contact.
+#[divan::bench]
+fn pair_of_two_lines(bencher: Bencher<'_, '_>) {
+    over_pulses(bencher, pair::SHAPE, || Box::new(Pair::new(A, B, Nanos(MILLISECOND))));
+}
+
+/// A technician who counts up and down within limits.
+#[divan::bench]
+fn counter_up_and_down(bencher: Bencher<'_, '_>) {
+    let range = counter::Range { least: 0, most: 9, wraps: true };
+    let settings = counter::Settings { range: Some(range), presets: vec![5], ..counter::Settings::default() };
+    let sources = Sources { up: Some(A), down: Some(B), ..Sources::default() };
+    over_pulses(bencher, counter::shape(&settings), || Box::new(Counter::new(settings.clone(), sources.clone())));
+}
+
+/// Benches a block over one line of pulses.
+fn over_one(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+    let lines = [pulses()];
+    bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
+        let mut block = make();
+        worked(block.as_mut(), &lines, shape)
+    });
+}
+
+/// A technician who delays a signal.
+#[divan::bench]
+fn timer_on_delay(bencher: Bencher<'_, '_>) {
+    over_one(bencher, timer::SHAPE, || Box::new(Timer::new(TimerKind::OnDelay, Nanos(20_000), A)));
+}
+
+/// A technician who makes pulses of one length.
+#[divan::bench]
+fn oneshot_of_pulses(bencher: Bencher<'_, '_>) {
+    over_one(bencher, Shape::BIT, || Box::new(OneShot::new(A, true, Nanos(20_000))));
+}
+
+/// A technician whose lamp blinks.
+#[divan::bench]
+fn blink_on_pulses(bencher: Bencher<'_, '_>) {
+    let flashes = Flashes { times: 3, on: Nanos(MILLISECOND), off: Nanos(MILLISECOND) };
+    over_one(bencher, Shape::BIT, || Box::new(Blink::new(A, flashes)));
+}
+
+/// A technician who compares: a bit chosen between two numbers.
+#[divan::bench]
+fn operation_on_values(bencher: Bencher<'_, '_>) {
+    let operands = vec![Operand::Bit(A), Operand::Constant(Value::Integer(2)), Operand::Constant(Value::Integer(3))];
+    over_one(bencher, Shape::COUNT, || Box::new(Apply::new(Operation::Function(Function::Sel), operands.clone())));
 }

@@ -108,9 +108,14 @@ impl<'a> Walk<'a> {
     /// Passes all toggles at exactly `time` and says how many there were.
     #[inline]
     pub fn pass(&mut self, time: Nanos) -> usize {
-        let count = self.rest.iter().take_while(|&&toggle| toggle == time).count();
-        self.rest = self.rest.get(count..).unwrap_or_default();
-        self.level ^= count % 2 == 1;
+        let mut count = 0;
+        while let [first, rest @ ..] = self.rest
+            && *first == time
+        {
+            self.rest = rest;
+            self.level = !self.level;
+            count += 1;
+        }
         count
     }
 }

@@ -301,6 +301,9 @@ struct Walks<'a> {
     load_to: Option<LoadTo<'a>>,
 }
 
+/// Later than all times.
+const NEVER: Nanos = Nanos(u64::MAX);
+
 /// The value to load, as it steps.
 enum LoadTo<'a> {
     Constant(i64),
@@ -329,9 +332,20 @@ impl<'a> Walks<'a> {
         }
     }
 
+    #[inline]
     fn next_time(&self) -> Option<Nanos> {
-        let walks = [&self.up, &self.down, &self.gate, &self.reset, &self.load];
-        walks.into_iter().flatten().filter_map(Walk::next_time).min()
+        let next = |walk: &Option<Walk<'a>>| walk.as_ref().and_then(Walk::next_time).unwrap_or(NEVER);
+        let mut time = next(&self.up).min(next(&self.down));
+        if self.has_levels() {
+            time = time.min(next(&self.gate)).min(next(&self.reset)).min(next(&self.load));
+        }
+        (time != NEVER).then_some(time)
+    }
+
+    /// Whether anything but the counting bits matters.
+    #[inline]
+    fn has_levels(&self) -> bool {
+        self.gate.is_some() || self.reset.is_some() || self.load.is_some()
     }
 
     /// What stands after all changes up to a time.
@@ -351,7 +365,12 @@ impl<'a> Walks<'a> {
     }
 
     /// What stands after all changes up to an instant; without the counting bits.
+    #[inline]
     fn held(&mut self, time: Nanos) -> Held {
+        if self.has_levels() { self.levels(time) } else { Held::default() }
+    }
+
+    fn levels(&mut self, time: Nanos) -> Held {
         let pass = |walk: &mut Option<Walk<'a>>| {
             walk.as_mut().map(|walk| {
                 walk.pass(time);

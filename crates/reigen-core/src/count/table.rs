@@ -110,7 +110,7 @@ impl CounterTable {
             if least >= most {
                 builder.refuse(limits.span(), StationErrorKind::wrong_way_round("`limits`", least, most));
             }
-            if !(least..=most).contains(&self.start) {
+            if least < most && !(least..=most).contains(&self.start) {
                 builder.refuse(limits.span(), StationErrorKind::OutsideLimits { value: self.start, least, most });
             }
         }

@@ -4,16 +4,17 @@ use crate::cli::WhyArguments;
 use crate::commands::draw::number_of;
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, StationFile, Wanted, read_options, replay_observed};
+use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
 use crate::states::States;
 use crate::tables::{left, table};
 use reigen_core::account::Verdict;
+use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::{Edge, explain, waiting};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::event::{Event, What};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::names::counted;
-use reigen_core::station::{Point, Station};
+use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::{InputSummary, PointSummary};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::significant;
@@ -206,7 +207,11 @@ fn of_other(
     origin: Origin,
 ) -> Result<Told, Failure> {
     let (mut events, mut waiting) = (Vec::new(), Vec::new());
+    let mut scans = ScanCount::of(station, point);
     let outcome = replay_observed(station, recording, wanted, &mut |seen| {
+        if let Some(scans) = &mut scans {
+            scans.take(&seen);
+        }
         seen.engine.take_events(seen.window, &mut waiting);
         events.extend(waiting.drain(..).filter(|event: &Event| event.point == number));
     })?;
@@ -218,8 +223,71 @@ fn of_other(
         why: String::new(),
     });
     let reasons = reasons.collect();
-    let (head, sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
+    let (head, mut sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
+    if let (Some(scans), Some(PointSummary::Counter(counter))) = (scans, outcome.points.get(number)) {
+        sums += &scans.tell(outcome.to, counter.total);
+    }
     Ok(Told { point: point.name.clone(), head, header: &["", "time", "what happened", ""], reasons, sums })
+}
+
+/// What a counter would count that took every scan while its bit is on: the classic mistake.
+struct ScanCount {
+    times: ReadingTimes,
+    /// The point that is counted, and its bit.
+    point: usize,
+    bit: usize,
+    on_since: Option<Nanos>,
+    count: u64,
+}
+
+/// The scan that is supposed where the station has none.
+const USUAL_SCAN: Nanos = Nanos(10_000_000);
+
+impl ScanCount {
+    /// Of a counter of edges of one bit; `None` for other points.
+    fn of(station: &StationFile, point: &Point) -> Option<Self> {
+        let counted = point.kind.counted();
+        let [bit] = counted.as_slice() else { return None };
+        let name = bit.expression.as_name()?;
+        let number = station.station.points.iter().position(|point| point.name == name.point)?;
+        let fields = station.station.points.get(number)?.kind.fields();
+        let FieldColumn::Bit(bit) = fields.iter().find(|field| field.name == name.field)?.column else { return None };
+        let usual = ReadingTimes { period: USUAL_SCAN, phase: Nanos(0), catch: false };
+        let times = station.station.scan.unwrap_or(usual);
+        Some(Self { times, point: number, bit, on_since: None, count: 0 })
+    }
+
+    fn take(&mut self, seen: &Seen<'_>) {
+        let columns = seen.engine.points().find(|columns| columns.point == self.point);
+        let Some(column) = columns.and_then(|columns| columns.bits.get(self.bit)) else { return };
+        if column.level == Some(true) {
+            self.on_since.get_or_insert(column.since.max(seen.window.from));
+        }
+        for &time in &column.toggles {
+            match self.on_since.take() {
+                Some(since) => self.count += self.between(since, time),
+                None => self.on_since = Some(time),
+            }
+        }
+    }
+
+    /// How many readings lie from a time up to another.
+    fn between(&self, since: Nanos, until: Nanos) -> u64 {
+        let [first, last] = [since, until].map(|time| self.times.at_or_after(time));
+        last.saturating_sub(first).0 / self.times.period.0
+    }
+
+    /// What that comes to, where it differs.
+    fn tell(mut self, end: Nanos, total: i64) -> String {
+        if let Some(since) = self.on_since.take() {
+            self.count += self.between(since, end + Nanos(1));
+        }
+        let period = self.times.period;
+        match i64::try_from(self.count) == Ok(total) {
+            true => String::new(),
+            false => format!("\ncounted at every scan of {period} while its bit is on, it would be {}", self.count),
+        }
+    }
 }
 
 fn what_happened(what: What) -> String {

@@ -6,6 +6,7 @@ mod check;
 mod demo;
 mod draw;
 mod guide;
+mod logic;
 mod measure;
 mod refused;
 mod run;

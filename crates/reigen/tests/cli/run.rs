@@ -169,7 +169,8 @@ fn any_number_of_threads_and_either_reader_tell_the_same_of_a_longer_recording()
     let whole = |options: &str| {
         let said =
             place.reigen(&format!("run walk/station.toml walk/recording.vcd --events e.csv --trace t.vcd {options}"));
-        assert_eq!(said.code, 0, "{}", said.stderr);
+        // One of the demo's expectations fails.
+        assert_eq!(said.code, 1, "{}", said.stderr);
         (said.stdout, place.read("e.csv"), place.read("t.vcd"))
     };
     let first = whole("");
