@@ -127,6 +127,9 @@ pub struct CounterSummary {
     pub band: i64,
     /// Whether it has reached the last one.
     pub done: bool,
+    /// Its limits, where it has some.
+    #[serde(skip)]
+    pub limits: Option<[i64; 2]>,
     /// Its presets, ascending.
     pub presets: Vec<i64>,
     /// For each preset how often it was reached, counting upward.

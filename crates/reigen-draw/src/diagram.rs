@@ -33,6 +33,8 @@ pub enum Content {
         clean: Trace,
         /// Edges that were thrown away.
         rejected: Vec<(Nanos, Rule)>,
+        /// Of a timer its time, and whether it runs: drawn as ramps.
+        ramp: Option<(Nanos, Trace)>,
     },
     /// A number.
     Number {
@@ -141,7 +143,7 @@ impl Diagram {
             pen.text(&row.under, (LEFT - 12, middle + 9), 12, Align::Right, theme.faint)?;
         }
         match &row.content {
-            Content::Bit { raw, clean, rejected } => {
+            Content::Bit { raw, clean, rejected, ramp } => {
                 let parted = lane.top + (lane.bottom - lane.top) * 2 / 5;
                 let below = if raw.is_some() { Lane { top: parted + 3, ..lane } } else { lane };
                 if let Some(raw) = raw {
@@ -149,7 +151,8 @@ impl Diagram {
                     self.draw_wave(pen, raw, above, theme.raw)?;
                     self.draw_rejected(pen, rejected, above, theme)?;
                 }
-                self.draw_bar(pen, clean, below, theme)
+                self.draw_bar(pen, clean, below, theme)?;
+                ramp.iter().try_for_each(|(time, running)| self.draw_ramp(pen, *time, running, lane, theme))
             }
             Content::Number { steps, scale, levels } => self.draw_number(pen, steps, *scale, levels, lane, theme),
         }
@@ -252,6 +255,27 @@ impl Diagram {
             }
             last = Some((x, rule));
             mark(pen, rule, (x, lane.top - 4), theme)?;
+        }
+        Ok(())
+    }
+
+    /// A timer's time as it runs.
+    fn draw_ramp<DB: DrawingBackend>(
+        &self,
+        pen: &Pen<'_, DB>,
+        time: Nanos,
+        running: &Trace,
+        lane: Lane,
+        theme: &Theme,
+    ) -> Stroke {
+        let height = f64::from(lane.bottom - lane.top);
+        for x in LEFT..lane.right {
+            let (from, _) = self.column(x, lane.right);
+            if let Some(since) = running.high_since(from) {
+                let share = (from - since).0 as f64 / time.0.max(1) as f64;
+                let y = lane.bottom - (share.min(1.0) * height) as i32;
+                pen.fill([x, y - 1, x + 1, y + 1], theme.number)?;
+            }
         }
         Ok(())
     }

@@ -38,7 +38,7 @@ fn column(diagram: &Diagram, number: usize, columns: usize) -> (Nanos, Nanos) {
 fn draw_row(diagram: &Diagram, row: &Row, label: usize, columns: usize, lines: &mut Vec<String>) {
     let named = |name: &str, drawn: String| format!("{}{drawn}", padded(name, label));
     match &row.content {
-        Content::Bit { raw, clean, rejected } => {
+        Content::Bit { raw, clean, rejected, .. } => {
             if let Some(raw) = raw {
                 lines.push(named(&row.under, wave(diagram, raw, columns, ['▁', '▔'])));
                 let marks = marks(diagram, rejected, columns);

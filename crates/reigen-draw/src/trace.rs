@@ -106,6 +106,15 @@ impl Trace {
         }
     }
 
+    /// Since when it is high at a time; `None` where it is low, or has changed too often to tell.
+    pub fn high_since(&self, time: Nanos) -> Option<Nanos> {
+        let (since, level) = self.start?;
+        let times = self.exact.as_ref()?;
+        let passed = times.partition_point(|&toggle| toggle <= time);
+        let last = passed.checked_sub(1).and_then(|last| times.get(last)).copied().unwrap_or(since);
+        (time >= since && level ^ (passed % 2 == 1)).then_some(last)
+    }
+
     /// What it did from a time up to another; `None` before it has a level.
     pub fn slice(&self, from: Nanos, until: Nanos) -> Option<Slice> {
         let (since, level) = self.start?;

@@ -453,6 +453,7 @@ impl Block for Counter {
             total: self.total,
             band: self.band(self.value) as i64,
             done: self.is_done(self.value),
+            limits: self.settings.range.map(|range| [range.least, range.most]),
             presets: self.settings.presets.clone(),
             preset_hits: self.preset_hits.clone(),
             wraps: self.wraps,

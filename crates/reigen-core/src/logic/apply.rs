@@ -160,11 +160,7 @@ impl Apply {
         };
         match (result, &mut *outputs.bits, &mut *outputs.counts, &mut *outputs.readings) {
             (Value::Bit(bit), [column], ..) if column.level.is_none() => column.start(time, bit),
-            (Value::Bit(bit), [column], ..) => {
-                if column.last_level() != Some(bit) {
-                    column.toggles.push(time);
-                }
-            }
+            (Value::Bit(bit), [column], ..) if column.last_level() != Some(bit) => column.toggles.push(time),
             (Value::Integer(number), _, [column], _) => push_changed(column, time, number),
             (Value::Real(number), .., [column]) => push_changed(column, time, number),
             // A whole number where a real one is kept.

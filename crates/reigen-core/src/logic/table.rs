@@ -230,9 +230,27 @@ impl PointTable for TimerTable {
 
 const TIMER_FIELDS: &[Field] = &[ITSELF, Field { name: "elapsed", column: FieldColumn::Reading(0) }];
 
-logic_point!(TimerPoint, "a timer", [of], [], TIMER_FIELDS, |point, branch| {
-    (Box::new(Timer::new(point.kind, point.time, branch.settled(&point.of))), timer::SHAPE)
-});
+impl PointKind for TimerPoint {
+    fn what(&self) -> &'static str {
+        "a timer"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        TIMER_FIELDS
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        vec![("of", &self.of)]
+    }
+
+    fn timer(&self) -> Option<Nanos> {
+        Some(self.time)
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+        (Box::new(Timer::new(self.kind, self.time, branch.settled(&self.of))), timer::SHAPE)
+    }
+}
 
 /// `[pair.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize)]

@@ -15,8 +15,8 @@ pub enum TimerKind {
     Pulse,
 }
 
-/// The columns of a timer: the bit itself, and `.elapsed` in seconds.
-pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 1 };
+/// The columns of a timer: the bit itself, whether its time runs, and `.elapsed` in seconds.
+pub const SHAPE: Shape = Shape { bits: 2, counts: 0, readings: 1 };
 
 /// The running form of a timer.
 ///
@@ -46,6 +46,13 @@ impl Timer {
         }
     }
 
+    /// Shows whether the time runs.
+    fn show_running(&self, at: Nanos, outputs: &mut Shown<'_>) {
+        if outputs.running.last_level() != Some(self.due.is_some()) {
+            outputs.running.toggles.push(at);
+        }
+    }
+
     fn start(&mut self, since: Nanos, input: bool, outputs: &mut Shown<'_>) {
         self.started = true;
         self.input = input;
@@ -55,6 +62,7 @@ impl Timer {
         if input && self.kind != TimerKind::OffDelay {
             self.due = Some(since + self.time);
         }
+        outputs.running.start(since, self.due.is_some());
     }
 
     /// The bit changes.
@@ -80,6 +88,7 @@ impl Timer {
             (TimerKind::Pulse, false) if self.due.is_none() => self.show(at, false, nothing, outputs),
             (TimerKind::Pulse, _) => {}
         }
+        self.show_running(at, outputs);
     }
 
     /// The time is up.
@@ -87,18 +96,20 @@ impl Timer {
         self.due = None;
         let elapsed = if self.kind == TimerKind::Pulse && !self.input { Nanos(0) } else { self.time };
         self.show(at, self.kind == TimerKind::OnDelay, elapsed, outputs);
+        self.show_running(at, outputs);
     }
 }
 
 struct Shown<'a> {
     bit: &'a mut BitColumn,
+    running: &'a mut BitColumn,
     elapsed: &'a mut ReadingColumn,
 }
 
 impl Block for Timer {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let ([bit], [elapsed]) = (outputs.bits, outputs.readings) else { return };
-        let mut outputs = Shown { bit, elapsed };
+        let ([bit, running], [elapsed]) = (outputs.bits, outputs.readings) else { return };
+        let mut outputs = Shown { bit, running, elapsed };
         let of = inputs.bit(self.of);
         let Some(level) = of.level else { return };
         if !self.started {

@@ -19,6 +19,7 @@ use crate::condition::input::InputSettings;
 use crate::engine::{Block, Shape};
 use crate::logic::display::Display;
 use crate::logic::expression::{Expression, Reference, Span, Type};
+use crate::time::Nanos;
 use crate::wiring::Wiring;
 use crate::wiring::connection::Wired;
 use std::fmt::Debug;
@@ -103,6 +104,11 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// How it is wired, for the electrical check.
     fn wired(&self) -> Option<&Wired> {
+        None
+    }
+
+    /// Its time, where it is a timer, whose second bit says whether it runs.
+    fn timer(&self) -> Option<Nanos> {
         None
     }
 

@@ -159,7 +159,13 @@ fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
 
 /// The row of a point in the making.
 enum Making {
-    Bit { raw: Option<Trace>, line: Option<String>, clean: Trace, rejected: Vec<(Nanos, Rule)> },
+    Bit {
+        raw: Option<Trace>,
+        line: Option<String>,
+        clean: Trace,
+        rejected: Vec<(Nanos, Rule)>,
+        ramp: Option<Box<(Nanos, Trace)>>,
+    },
     Number(Steps),
 }
 
@@ -220,6 +226,7 @@ impl Making {
                     line,
                     clean: Trace::new(from),
                     rejected: Vec::new(),
+                    ramp: point.kind.timer().map(|time| Box::new((time, Trace::new(from)))),
                 }
             }
         }
@@ -235,9 +242,12 @@ impl Making {
     /// Takes what the point, and its line, did in a window.
     fn take(&mut self, columns: &PointColumns<'_>, lines: &LineColumns, numbers: &HashMap<String, usize>) {
         match self {
-            Making::Bit { raw, line, clean, .. } => {
+            Making::Bit { raw, line, clean, ramp, .. } => {
                 if let Some(bit) = columns.bit() {
                     clean.take(bit.since, bit.level, &bit.toggles);
+                }
+                if let (Some(ramp), Some(bit)) = (ramp, columns.bits.get(1)) {
+                    ramp.1.take(bit.since, bit.level, &bit.toggles);
                 }
                 let number = line.as_ref().and_then(|line| numbers.get(line));
                 if let (Some(raw), Some(bit)) = (raw, number.and_then(|&number| lines.bits().get(number))) {
@@ -270,17 +280,23 @@ impl Making {
     ) -> Row {
         let label = point.name.clone();
         match self {
-            Making::Bit { mut raw, line, mut clean, mut rejected } => {
+            Making::Bit { mut raw, line, mut clean, mut rejected, mut ramp } => {
+                ramp.iter_mut().for_each(|ramp| ramp.1.finish(end));
                 raw.iter_mut().for_each(|raw| raw.finish(end));
                 clean.finish(end);
                 rejected.sort_unstable();
                 let rejected = if marked { rejected } else { Vec::new() };
-                Row { label, under: line.unwrap_or_default(), content: Content::Bit { raw, clean, rejected } }
+                Row {
+                    label,
+                    under: line.unwrap_or_default(),
+                    content: Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) },
+                }
             }
             Making::Number(steps) => {
                 let levels = match summary {
                     Some(PointSummary::Counter(counter)) => {
-                        counter.presets.iter().map(|&preset| preset as f64).collect()
+                        let limits = counter.limits.iter().flatten();
+                        counter.presets.iter().chain(limits).map(|&level| level as f64).collect()
                     }
                     _ => Vec::new(),
                 };
