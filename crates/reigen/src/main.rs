@@ -3,6 +3,7 @@
 mod cli;
 mod commands;
 mod failure;
+mod overwrite;
 mod picture;
 mod print;
 mod progress;

@@ -254,3 +254,100 @@ pub fn unevenness(edges: Edges<'_>) -> f64 {
     let square = periods.iter().map(|period| (period - mean) * (period - mean)).sum::<f64>() / number;
     if mean > 0.0 { square.sqrt() / mean } else { 0.0 }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn nanos(times: impl IntoIterator<Item = u64>) -> Vec<Nanos> {
+        times.into_iter().map(Nanos).collect()
+    }
+
+    fn low(times: &[Nanos]) -> Edges<'_> {
+        Edges { starts_high: false, times }
+    }
+
+    /// Pulses of a width at each of some times.
+    fn pulses(starts: impl IntoIterator<Item = u64>, width: u64) -> Vec<Nanos> {
+        nanos(starts.into_iter().flat_map(|start| [start, start + width]))
+    }
+
+    proptest! {
+        #[test]
+        fn a_quadrature_pair_is_one_at_any_phase_that_can_be_decoded(period in 1_000..1_000_000u64, degrees in 40..140u64, backward in any::<bool>()) {
+            let shift = period * degrees / 360;
+            let a = pulses((1..60).map(|number| number * period), period / 2);
+            let b = pulses((1..60).map(|number| number * period + shift), period / 2);
+            let (one, other) = if backward { (&b, &a) } else { (&a, &b) };
+            let (leads, ground) = quadrature(low(one), low(other)).unwrap();
+            prop_assert_eq!(leads, !backward, "{}", ground);
+        }
+
+        #[test]
+        fn lines_that_run_apart_are_no_pair(period in 1_000..100_000u64, other in 5..9u64) {
+            let a = pulses((1..400).map(|number| number * period), period / 2);
+            let b = pulses((1..400).map(|number| number * period * other / 4), period / 3);
+            prop_assert_eq!(quadrature(low(&a), low(&b)), None);
+        }
+
+        #[test]
+        fn an_index_comes_at_one_count(marks in 4..200u64, turns in 4..12u64) {
+            let a = pulses((1..=marks * turns).map(|number| number * 1_000), 500);
+            let z = pulses((0..turns).map(|turn| turn * marks * 1_000 + 1_200), 500);
+            let wanted = format!("every {marks} of the pair");
+            prop_assert!(index(low(&z), low(&a)).unwrap().contains(&wanted));
+            let uneven = pulses((0..turns).map(|turn| (turn * marks + turn * turn) * 1_000 + 1_200), 500);
+            prop_assert!(index(low(&uneven), low(&a)).is_none());
+        }
+    }
+
+    #[test]
+    fn a_changeover_is_opposite_but_for_its_transit() {
+        let no = nanos([1_000_000_000, 9_000_000_000, 20_000_000_000, 25_000_000_000]);
+        let nc = nanos([994_000_000, 9_006_000_000, 19_994_000_000, 25_006_000_000]);
+        let closed = Edges { starts_high: true, times: &nc };
+        assert!(changeover(low(&no), closed).unwrap().contains("of opposite level in"));
+        // Opposite most of the time, but moving on their own.
+        let other = nanos([2_000_000_000, 3_000_000_000, 14_000_000_000, 15_000_000_000]);
+        assert_eq!(changeover(low(&no), Edges { starts_high: true, times: &other }), None);
+    }
+
+    #[test]
+    fn a_chain_has_frames_of_whole_bytes_and_a_clock_that_rests() {
+        let load = Edges { starts_high: true, times: &pulses((0..20).map(|frame| frame * 5_000_000), 8_000) };
+        let clocks = |bits: u64| {
+            (0..20).flat_map(move |frame| (0..bits).map(move |bit| frame * 5_000_000 + 20_000 + bit * 8_000))
+        };
+        let clock = pulses(clocks(16), 4_000);
+        assert!(chain(load, low(&clock)).unwrap().starts_with("16 clocks"));
+        assert_eq!(chain(load, low(&pulses(clocks(13), 4_000))), None);
+        let steady = pulses((0..20 * 16).map(|number| number * 312_500), 4_000);
+        assert_eq!(chain(load, low(&steady)), None);
+        let data = pulses((3..9).map(|frame| frame * 5_000_000 + 24_000), 8_000);
+        assert!(is_chain_data(low(&data), low(&clock)));
+        assert!(!is_chain_data(low(&pulses((3..9).map(|frame| frame * 5_000_000 + 2_000_000), 8_000)), low(&clock)));
+    }
+
+    #[test]
+    fn an_echo_follows_its_trigger_at_one_delay() {
+        let trigger = pulses((0..20).map(|number| number * 60_000_000), 10_000);
+        let answer: Vec<Nanos> = (0..20)
+            .filter(|number| number % 7 != 3)
+            .flat_map(|number| [number * 60_000_000 + 450_000, number * 60_000_000 + 4_000_000 + number * 9_000])
+            .map(Nanos)
+            .collect();
+        assert!(echo(low(&trigger), low(&answer)).is_some());
+        assert_eq!(echo(low(&answer), low(&trigger)), None);
+    }
+
+    #[test]
+    fn chatter_keeps_the_phase_of_the_mains_and_pulses_do_not() {
+        let mains: Vec<Nanos> = nanos((1..200).map(|half| half * 10_000_000 + half % 7 * 300_000));
+        assert!(follows(&mains, 100.0) > 0.9);
+        let other: Vec<Nanos> = nanos((1..200).map(|number| number * 7_300_000));
+        assert!(follows(&other, 100.0) < 0.2);
+        assert!(unevenness(low(&nanos((1..100).map(|number| number * 1_000)))) < 1e-9);
+        assert_eq!(usual_step(low(&nanos([0, 5, 9, 100]))), Nanos(5));
+    }
+}

@@ -4,6 +4,7 @@ use crate::Done;
 use crate::cli::DebounceArguments;
 use crate::commands::survey::JsonBurst;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
 use crate::reading::{read_through, refuse_line};
@@ -49,6 +50,7 @@ impl Measured {
 pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
+    refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.recording])?;
     let recording = Recording::open(&arguments.recording, &options)?;
     let measured = measure(recording, &arguments.line, arguments.asserted.map(Into::into), arguments.contact.into())?;
     if arguments.json {

@@ -2,6 +2,7 @@
 
 use crate::cli::DrawArguments;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
 use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
@@ -44,6 +45,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     arguments.output.as_deref().map(picture::format_of).transpose()?;
+    refuse_overwriting(&[arguments.output.as_deref()], &[&arguments.station, &arguments.recording])?;
     let mut chosen = Chosen { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
     if let Some(around) = &arguments.around {
         let time = find_time(&station, &arguments.recording, &options, around)?;

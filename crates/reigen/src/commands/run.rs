@@ -3,6 +3,7 @@
 use crate::Done;
 use crate::cli::RunArguments;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
 use crate::states::States;
@@ -23,7 +24,8 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let station = StationFile::open(&arguments.station)?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
     let wanted = Wanted::new(arguments, truth.as_ref());
-    refuse_overwriting(arguments)?;
+    let written = [arguments.trace.as_deref(), arguments.events.as_deref()];
+    refuse_overwriting(&written, &[&arguments.station, &arguments.recording])?;
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
@@ -89,35 +91,10 @@ fn read_truth(path: &Path) -> Result<TruthFile, Failure> {
     })
 }
 
-/// An output file must not be one of the files that are read, nor the other output.
-fn refuse_overwriting(arguments: &RunArguments) -> Result<(), Failure> {
-    let read = [arguments.station.as_path(), arguments.recording.as_path()];
-    let written: Vec<&Path> =
-        [&arguments.trace, &arguments.events].into_iter().flatten().map(|path| path.as_path()).collect();
-    for (number, output) in written.iter().enumerate() {
-        let others = read.iter().chain(written.iter().take(number));
-        if let Some(other) = others.into_iter().find(|other| same_file(output, other)) {
-            return Err(Failure::Usage {
-                message: format!("{} would be written over {}", output.display(), other.display()),
-                help: "give the output a name of its own".to_owned(),
-            });
-        }
-    }
-    Ok(())
-}
-
 /// Bounds the threads of all work to come.
 fn bound_threads(threads: Option<u16>) {
     if let Some(threads) = threads {
         // It fails only where the threads are at work already, and then they stay as they are.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(usize::from(threads)).build_global();
-    }
-}
-
-pub(crate) fn same_file(one: &Path, other: &Path) -> bool {
-    let plain = |path: &Path| path.metadata().is_ok_and(|data| data.is_file());
-    match (one.canonicalize(), other.canonicalize()) {
-        (Ok(first), Ok(second)) => first == second && plain(one),
-        _ => one == other,
     }
 }

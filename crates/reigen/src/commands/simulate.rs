@@ -2,6 +2,7 @@
 
 use crate::cli::SimulateArguments;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::replay::read_text;
 use reigen_core::simulate::Simulation;
@@ -23,7 +24,7 @@ pub(crate) fn run(arguments: &SimulateArguments, out: &mut Out) -> Result<(), Fa
             help: "give it a length: --for 10s, or duration = \"10 s\" in the scenario".to_owned(),
         });
     }
-    refuse_overwriting(arguments)?;
+    refuse_overwriting(&[Some(&arguments.output), arguments.truth.as_deref()], &[&arguments.scenario])?;
     let to_pipe = arguments.output == Path::new("-");
     let format = if to_pipe { Format::Vcd } else { Format::of(&arguments.output)? };
     let truth = arguments.truth.as_deref().map(OutputFile::create).transpose()?;
@@ -50,23 +51,4 @@ pub(crate) fn parse(name: &str, source: &str) -> Result<Scenario, Failure> {
         source: source.to_owned(),
         errors,
     })
-}
-
-fn refuse_overwriting(arguments: &SimulateArguments) -> Result<(), Failure> {
-    let pairs = [
-        (Some(&arguments.output), Some(&arguments.scenario)),
-        (arguments.truth.as_ref(), Some(&arguments.scenario)),
-        (arguments.truth.as_ref(), Some(&arguments.output)),
-    ];
-    for (output, other) in pairs {
-        if let (Some(output), Some(other)) = (output, other)
-            && crate::commands::run::same_file(output, other)
-        {
-            return Err(Failure::Usage {
-                message: format!("{} would be written over {}", output.display(), other.display()),
-                help: "give the output a name of its own".to_owned(),
-            });
-        }
-    }
-    Ok(())
 }

@@ -2,6 +2,7 @@
 
 use crate::cli::SurveyArguments;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::reading::{read_through, signals};
 use crate::replay::read_options;
@@ -30,6 +31,7 @@ pub(crate) struct Surveyed {
 /// Runs the command.
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
+    refuse_overwriting(&[arguments.station.as_deref()], &[&arguments.recording])?;
     let recording = Recording::open(&arguments.recording, &options)?;
     let surveyed = survey(recording)?;
     if let Some(path) = &arguments.station {

@@ -3,6 +3,7 @@
 use crate::Done;
 use crate::cli::VerifyArguments;
 use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::replay::{StationFile, Wanted, read_options, replay, replay_observed};
 use crate::states::States;
@@ -51,6 +52,8 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
         });
     }
     let recordings = recordings(&arguments.recordings)?;
+    let read: Vec<&Path> = recordings.iter().map(PathBuf::as_path).chain([arguments.station.as_path()]).collect();
+    refuse_overwriting(&[arguments.junit.as_deref()], &read)?;
     let told: Vec<Result<Vec<Held>, Failure>> =
         recordings.par_iter().map(|path| verify(&station, path, &options)).collect();
     let mut all = Vec::new();

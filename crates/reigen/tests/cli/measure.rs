@@ -109,6 +109,8 @@ fn what_cannot_be_measured_is_refused() {
         ("survey walk/station.toml", 2),
         ("survey flat.csv", 0),
         ("survey walk/recording.vcd --station no/such/folder.toml", 2),
+        ("survey walk/recording.vcd --station walk/recording.vcd", 2),
+        ("verify walk/station.toml walk/recording.vcd --junit walk/station.toml", 2),
     ] {
         let run = place.reigen(command);
         assert_eq!(run.code, code, "{command}: {}", run.whole());
