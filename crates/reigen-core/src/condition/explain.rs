@@ -94,3 +94,105 @@ pub fn waiting(settings: &InputSettings, on: bool, since: Nanos, time: Nanos) ->
         None => format!("it has held for {held}, and is read at the next scan"),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::condition::debounce::{HoldTimes, Ledger, RcSettings, Read, ReadingTimes};
+    use crate::sizing::rc::Levels;
+    use crate::units::Volts;
+
+    const MS: u64 = 1_000_000;
+
+    /// The reason for each edge, given in milliseconds, of an input that starts off.
+    fn reasons(debounce: Settings, scan: Option<ReadingTimes>, edges: &[u64], end: u64) -> Vec<String> {
+        let edges: Vec<Nanos> = edges.iter().map(|&edge| Nanos(edge * MS)).collect();
+        let mut method = match scan {
+            Some(times) => Box::new(Read::new(times, debounce.start())),
+            None => debounce.start(),
+        };
+        let mut ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
+        method.start(false);
+        method.work(&edges, Nanos(end * MS + 1), &mut Vec::new(), &mut ledger);
+        let verdicts = ledger.verdicts.unwrap();
+        let settings = InputSettings { on_while_high: true, scan, debounce };
+        let of = |(number, time): (usize, &Nanos)| {
+            let edge = Edge { edges: &edges, number, on: number.is_multiple_of(2) };
+            explain(&settings, edge, verdicts.iter().find(|verdict| verdict.edge == *time), Origin(0))
+        };
+        edges.iter().enumerate().map(of).collect()
+    }
+
+    #[test]
+    fn each_rule_has_its_reason_with_its_numbers() {
+        let hold = HoldTimes { on: Nanos(8 * MS), off: Nanos(8 * MS) };
+        let levels = Levels::new(Volts(5.0), Volts(3.0), Volts(1.5)).unwrap();
+        let filter = RcSettings { charge_ns: 10e6, discharge_ns: 10e6, levels, on_while_high: true };
+        let scan = ReadingTimes { period: Nanos(10 * MS), phase: Nanos(0), catch: false };
+        let cases: [(Settings, Option<ReadingTimes>, &[u64], &[&str]); 6] = [
+            (
+                Settings::Stable(hold),
+                None,
+                &[10, 11, 12, 40, 41, 95],
+                &[
+                    "bounce, fell back after 1 ms, less than 8 ms",
+                    "bounce, came back after 1 ms, less than 8 ms",
+                    "accepted, held for 8 ms: on at 0.02 s",
+                    "glitch, came back after 1 ms, less than 8 ms",
+                    "glitch, back at the old state, and settled there at 0.049 s",
+                    "pending: the recording ends before its fate is settled",
+                ],
+            ),
+            (
+                Settings::Lockout(hold),
+                None,
+                &[10, 11, 30, 33],
+                &[
+                    "accepted, on at once",
+                    "accepted, off at the end of the lockout, at 0.018 s",
+                    "accepted, on at once",
+                    "accepted, off at the end of the lockout, at 0.038 s",
+                ],
+            ),
+            (
+                Settings::Sampled { every: Nanos(5 * MS), count: 2 },
+                None,
+                &[11, 12, 13, 52],
+                &[
+                    "missed, changed again before the reading at 0.015 s",
+                    "missed, changed again before the reading at 0.015 s",
+                    "accepted, read alike 2 times: on at 0.02 s",
+                    "accepted, read alike 2 times: off at 0.06 s",
+                ],
+            ),
+            (
+                Settings::Rc(filter),
+                None,
+                &[10, 12, 30],
+                &[
+                    "glitch, fell back after 2 ms, before the voltage had passed the threshold",
+                    "glitch, back at the old state, and settled there at 0.012 s",
+                    "accepted, the voltage passed the threshold: on at 0.03885869 s",
+                ],
+            ),
+            (Settings::Pass, None, &[10], &["accepted, on at once: there is no debounce"]),
+            (Settings::Pass, Some(scan), &[11], &["accepted, on at the reading at 0.02 s"]),
+        ];
+        for (debounce, scan, edges, wanted) in cases {
+            let told = reasons(debounce, scan, edges, 100);
+            assert_eq!(told.len(), wanted.len());
+            for (told, wanted) in told.iter().zip(wanted) {
+                assert!(told.starts_with(wanted), "{debounce:?}: {told}, not {wanted}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_waited_for_is_told() {
+        let hold = HoldTimes { on: Nanos(8 * MS), off: Nanos(15 * MS) };
+        let settings = InputSettings { on_while_high: true, scan: None, debounce: Settings::Stable(hold) };
+        let told = |on| waiting(&settings, on, Nanos(10 * MS), Nanos(13 * MS));
+        assert_eq!(told(true), "it has held for 3 ms, and 8 ms are wanted");
+        assert_eq!(told(false), "it has held for 3 ms, and 15 ms are wanted");
+    }
+}
