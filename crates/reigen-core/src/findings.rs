@@ -2,7 +2,7 @@
 
 use crate::finding::Finding;
 use crate::names::counted;
-use crate::summary::{CounterSummary, InputSummary, PointSummary};
+use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
 use crate::time::Nanos;
 
 /// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
@@ -15,6 +15,7 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
         match summary {
             PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
             PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
+            PointSummary::Pair(pair) => of_pair(name, pair, &mut findings),
             PointSummary::Expectation(told) if !told.pass => findings.push(Finding::error(
                 "expectation-failed",
                 name,
@@ -78,6 +79,14 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
     }
 }
 
+fn of_pair(name: &str, pair: &PairSummary, findings: &mut Vec<Finding>) {
+    let Some(first) = pair.first_fault else { return };
+    let often = counted(pair.faults, "time");
+    let message = format!("its two sides disagreed for too long {often}, first {first} after the start");
+    let remedy = "one side sticks, or its wire is broken: look at both with `reigen draw`";
+    findings.push(Finding::warning("pair-fault", name, message, remedy));
+}
+
 fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>) {
     if counter.value.is_some() && counter.total == 0 {
         findings.push(Finding::note(
@@ -93,6 +102,7 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
 mod tests {
     use super::*;
     use crate::account::Rejected;
+    use crate::summary::ExpectSummary;
 
     fn input(raw_edges: u64, accepted: u64, glitch: u64, pending: u64, on: u64) -> PointSummary {
         PointSummary::Input(InputSummary {
@@ -108,6 +118,15 @@ mod tests {
         })
     }
 
+    fn pair(faults: u64) -> PointSummary {
+        let first_fault = (faults > 0).then_some(Nanos(5));
+        PointSummary::Pair(PairSummary { tally: Default::default(), faults, first_fault })
+    }
+
+    fn expectation(pass: bool) -> PointSummary {
+        PointSummary::Expectation(ExpectSummary { pass, detail: "did not hold".to_owned(), failed_at: None })
+    }
+
     #[test]
     fn each_finding_has_a_case_that_has_it_and_one_that_just_has_not() {
         let cases = [
@@ -118,6 +137,10 @@ mod tests {
             (input(4, 0, 0, 4, 0), vec!["undecided-at-end"]),
             (input(4, 2, 2, 0, 0), vec!["pulses-dropped"]),
             (input(3, 2, 0, 1, 0), vec!["undecided-at-end"]),
+            (pair(0), vec![]),
+            (pair(2), vec!["pair-fault"]),
+            (expectation(true), vec![]),
+            (expectation(false), vec!["expectation-failed"]),
         ];
         for (summary, codes) in cases {
             let findings = of_points([("button", &summary)], Nanos(1000));

@@ -12,6 +12,8 @@ pub enum PointSummary {
     Input(InputSummary),
     /// A counter.
     Counter(CounterSummary),
+    /// Of a pair.
+    Pair(PairSummary),
     /// Of an expectation.
     Expectation(ExpectSummary),
     /// Any other bit point.
@@ -77,6 +79,19 @@ impl Tally {
         }
         self
     }
+}
+
+/// What a pair did.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PairSummary {
+    /// Its state.
+    #[serde(skip)]
+    pub tally: Tally,
+    /// How often its sides disagreed for too long.
+    pub faults: u64,
+    /// When they first did.
+    #[serde(rename = "first_fault_ns")]
+    pub first_fault: Option<Nanos>,
 }
 
 /// Whether an expectation held.

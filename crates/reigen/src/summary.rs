@@ -5,7 +5,7 @@ use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
-use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PointSummary, Tally};
+use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PairSummary, PointSummary, Tally};
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.
@@ -16,6 +16,8 @@ pub(crate) struct Summary<'a> {
     inputs: IndexMap<&'a str, &'a InputSummary>,
     counters: IndexMap<&'a str, &'a CounterSummary>,
     bits: IndexMap<&'a str, &'a Tally>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pairs: IndexMap<&'a str, &'a PairSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     expectations: IndexMap<&'a str, &'a ExpectSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
@@ -54,6 +56,7 @@ impl<'a> Summary<'a> {
             inputs: IndexMap::new(),
             counters: IndexMap::new(),
             bits: IndexMap::new(),
+            pairs: IndexMap::new(),
             expectations: IndexMap::new(),
             displays: &outcome.displays,
             findings: &outcome.findings,
@@ -65,6 +68,10 @@ impl<'a> Summary<'a> {
                 PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
                 PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
                 PointSummary::Expectation(told) => drop(summary.expectations.insert(name, told)),
+                PointSummary::Pair(pair) => {
+                    summary.bits.insert(name, &pair.tally);
+                    summary.pairs.insert(name, pair);
+                }
                 PointSummary::Bit(tally) => drop(summary.bits.insert(name, tally)),
             }
         }

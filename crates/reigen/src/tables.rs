@@ -9,7 +9,7 @@ use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
 use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
-use reigen_core::summary::{CounterSummary, InputSummary, PointSummary, Tally};
+use reigen_core::summary::{CounterSummary, InputSummary, PairSummary, PointSummary, Tally};
 use reigen_core::time::seconds_short;
 use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
@@ -62,7 +62,9 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
             PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
             PointSummary::Expectation(told) => drop(expectations.add_row([name, held(told.pass), &told.detail])),
-            PointSummary::Bit(tally) => drop(bits.add_row(bit_row(name, tally))),
+            PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => {
+                bits.add_row(bit_row(name, tally));
+            }
         }
     }
     left(&mut expectations, 2);

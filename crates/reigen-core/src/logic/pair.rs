@@ -2,6 +2,7 @@
 
 use crate::column::{BitColumn, Walk};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::summary::{PairSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 
 /// The columns of a pair: its state, and `.fault`.
@@ -15,18 +16,22 @@ pub struct Pair {
     started: bool,
     /// When a disagreement becomes a fault.
     due: Option<Nanos>,
+    faults: u64,
+    first_fault: Option<Nanos>,
 }
 
 impl Pair {
     /// A pair of two sides that may disagree for `within`; the sources must have settled each instant.
     pub fn new(no: BitSource, nc: BitSource, within: Nanos) -> Self {
-        Self { no, nc, within, started: false, due: None }
+        Self { no, nc, within, started: false, due: None, faults: 0, first_fault: None }
     }
 
     fn fire_before(&mut self, time: Nanos, fault: &mut BitColumn) {
         if let Some(due) = self.due.filter(|due| *due < time) {
             fault.toggles.push(due);
             self.due = None;
+            self.faults += 1;
+            self.first_fault.get_or_insert(due);
         }
     }
 
@@ -76,5 +81,13 @@ impl Block for Pair {
             }
         }
         self.fire_before(window.until, fault);
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        (self.faults, self.first_fault) = (0, None);
+    }
+
+    fn summary(&self, tally: Tally) -> PointSummary {
+        PointSummary::Pair(PairSummary { tally, faults: self.faults, first_fault: self.first_fault })
     }
 }

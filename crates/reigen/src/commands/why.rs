@@ -15,7 +15,7 @@ use reigen_core::event::{Event, What};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::names::counted;
 use reigen_core::station::{FieldColumn, Point, Station};
-use reigen_core::summary::{InputSummary, PointSummary};
+use reigen_core::summary::{InputSummary, PairSummary, PointSummary};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::significant;
 use reigen_io::recording::Recording;
@@ -316,7 +316,9 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
             let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
             format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
         }
-        Some(PointSummary::Bit(tally)) => format!("on {} times, off {} times", tally.rising, tally.falling),
+        Some(PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. })) => {
+            format!("on {} times, off {} times", tally.rising, tally.falling)
+        }
         _ => String::new(),
     }
 }
