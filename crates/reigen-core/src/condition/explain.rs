@@ -129,7 +129,9 @@ mod tests {
         let levels = Levels::new(Volts(5.0), Volts(3.0), Volts(1.5)).unwrap();
         let filter = RcSettings { charge_ns: 10e6, discharge_ns: 10e6, levels, on_while_high: true };
         let scan = ReadingTimes { period: Nanos(10 * MS), phase: Nanos(0), catch: false };
-        let cases: [(Settings, Option<ReadingTimes>, &[u64], &[&str]); 6] = [
+        // The debounce and the scan, the edges, and the reason for each.
+        type Case<'a> = (Settings, Option<ReadingTimes>, &'a [u64], &'a [&'a str]);
+        let cases: [Case<'_>; 6] = [
             (
                 Settings::Stable(hold),
                 None,
