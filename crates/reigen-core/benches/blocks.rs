@@ -6,10 +6,12 @@
 
 use divan::Bencher;
 use divan::counter::ItemsCount;
+use reigen_core::analog::meter::{self as analog, Analog, Scaling};
+use reigen_core::analog::threshold::{Levels, Threshold};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
 use reigen_core::count::counter::{self, Counter, Sources};
-use reigen_core::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use reigen_core::engine::{BitSource, Block, Inputs, Lines, NumberSource, Outputs, Shape};
 use reigen_core::logic::apply::{Apply, Operand, Operation};
 use reigen_core::logic::blink::{Blink, Flashes};
 use reigen_core::logic::evaluate::Evaluate;
@@ -19,6 +21,8 @@ use reigen_core::logic::latch::{Latch, Toggle};
 use reigen_core::logic::oneshot::OneShot;
 use reigen_core::logic::pair::{self, Pair};
 use reigen_core::logic::timer::{self, Timer, TimerKind};
+use reigen_core::rate::meter::{self as rate, Method, Rate};
+use reigen_core::rate::unit::Unit;
 use reigen_core::summary::{PointSummary, Tally};
 use reigen_core::time::{Nanos, Window};
 
@@ -128,7 +132,7 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, 
         bits.iter_mut().for_each(BitColumn::advance);
         counts.iter_mut().for_each(CountColumn::advance);
         readings.iter_mut().for_each(ReadingColumn::advance);
-        let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
+        let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
         let outputs = Outputs { bits: &mut bits, counts: &mut counts, readings: &mut readings };
         block.work(Window { from, until }, inputs, outputs);
         if let Some(bit) = bits.first() {
@@ -237,4 +241,78 @@ fn blink_on_pulses(bencher: Bencher<'_, '_>) {
 fn operation_on_values(bencher: Bencher<'_, '_>) {
     let operands = vec![Operand::Bit(A), Operand::Constant(Value::Integer(2)), Operand::Constant(Value::Integer(3))];
     over_one(bencher, Shape::COUNT, || Box::new(Apply::new(Operation::Function(Function::Sel), operands.clone())));
+}
+
+/// A technician who reads a speed, by a method; with the wheel's marks looked at where there are some.
+fn rate_of_pulses(bencher: Bencher<'_, '_>, method: Method, marks: Option<f64>) {
+    let unit = Unit { name: "Hz".to_owned(), per_hertz: 1.0 };
+    let settings = rate::Settings { method, zero_after: None, unit, pulses_per_rev: marks };
+    over_one(bencher, rate::SHAPE, || Box::new(Rate::new(settings.clone(), A, Nanos(1))));
+}
+
+#[divan::bench]
+fn rate_by_gate(bencher: Bencher<'_, '_>) {
+    rate_of_pulses(bencher, Method::Gate { window: Nanos(100 * MILLISECOND) }, None);
+}
+
+#[divan::bench]
+fn rate_by_period(bencher: Bencher<'_, '_>) {
+    rate_of_pulses(bencher, Method::Period { average: 6 }, None);
+}
+
+#[divan::bench]
+fn rate_auto(bencher: Bencher<'_, '_>) {
+    rate_of_pulses(bencher, Method::Auto { every: Nanos(100 * MILLISECOND) }, None);
+}
+
+#[divan::bench]
+fn rate_auto_with_wheel(bencher: Bencher<'_, '_>) {
+    rate_of_pulses(bencher, Method::Auto { every: Nanos(100 * MILLISECOND) }, Some(6.0));
+}
+
+/// Benches a block over a line of numbers with noise on them.
+fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+    let mut random = fastrand::Rng::with_seed(3);
+    let mut window = ReadingColumn::default();
+    (0..WINDOW as u64).for_each(|number| window.push(Nanos(number * 1000), 2000.0 + random.f64() * 100.0));
+    let windows = EDGES / WINDOW;
+    bencher.counter(ItemsCount::new(windows * WINDOW)).bench_local(|| {
+        let mut block = make();
+        let (mut bits, mut readings) =
+            (vec![BitColumn::default(); shape.bits], vec![ReadingColumn::default(); shape.readings]);
+        let mut column = window.clone();
+        let mut passed = 0;
+        for number in 0..windows as u64 {
+            bits.iter_mut().for_each(BitColumn::advance);
+            readings.iter_mut().for_each(ReadingColumn::advance);
+            let length = WINDOW as u64 * 1000;
+            let (from, until) = (Nanos(number * length), Nanos((number + 1) * length));
+            column.times.iter_mut().zip(&window.times).for_each(|(time, first)| *time = *first + from);
+            let lines = Lines { bits: &[], readings: std::slice::from_ref(&column) };
+            let inputs = Inputs { lines, bits: &[], counts: &[], readings: &[] };
+            let outputs = Outputs { bits: &mut bits, counts: &mut [], readings: &mut readings };
+            block.work(Window { from, until }, inputs, outputs);
+            passed += readings.first().map_or(0, |column| column.times.len());
+        }
+        passed
+    });
+}
+
+/// A technician who reads a load pin.
+#[divan::bench]
+fn analog_of_values(bencher: Bencher<'_, '_>) {
+    let settings = analog::Settings {
+        scaling: Scaling { counts: Some((4095.0, 20.0)), scale: Some(([4.0, 20.0], [0.0, 5000.0])) },
+        unit: "N".to_owned(),
+        valid: Some([0.0, 5000.0]),
+        smooth: None,
+    };
+    over_numbers(bencher, analog::SHAPE, || Box::new(Analog::new(settings.clone(), NumberSource::Line(0), None)));
+}
+
+/// A technician who switches by a value.
+#[divan::bench]
+fn threshold_of_values(bencher: Bencher<'_, '_>) {
+    let levels = Levels { above: 2060.0, below: 2040.0, inverted: false };
+    over_numbers(bencher, Shape::BIT, || Box::new(Threshold::new(levels, Operand::Number(NumberSource::Line(0)))));
 }

@@ -2,8 +2,10 @@
 
 use crate::account::Rule;
 use crate::time::Nanos;
+use serde::Serialize;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
+use std::fmt;
 
 /// What happened.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -18,8 +20,53 @@ pub enum What {
     Preset(i64),
     /// A counter's value became this.
     Value(i64),
+    /// A reading became this.
+    Reading(Real),
     /// A counter left out an edge that it would have counted.
     NotCounted(Uncounted),
+}
+
+/// A real number in a total order, that of IEEE 754.
+#[derive(Debug, Clone, Copy)]
+pub struct Real(pub f64);
+
+impl PartialEq for Real {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other).is_eq()
+    }
+}
+
+impl Eq for Real {}
+
+impl PartialOrd for Real {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Real {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        self.0.total_cmp(&other.0)
+    }
+}
+
+/// A number that belongs to an event.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[serde(untagged)]
+pub enum Number {
+    /// A whole one.
+    Whole(i64),
+    /// A real one.
+    Real(f64),
+}
+
+impl fmt::Display for Number {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Number::Whole(value) => value.fmt(formatter),
+            Number::Real(value) => value.fmt(formatter),
+        }
+    }
 }
 
 /// Why a counter left out an edge.
@@ -52,13 +99,14 @@ impl Uncounted {
 
 impl What {
     /// The word for it, the value that belongs to it, and the rule by which it was left out.
-    pub fn words(self) -> (&'static str, Option<i64>, Option<&'static str>) {
+    pub fn words(self) -> (&'static str, Option<Number>, Option<&'static str>) {
         match self {
             What::Rejected(rule) => ("rejected", None, Some(rule.word())),
             What::On => ("on", None, None),
             What::Off => ("off", None, None),
-            What::Preset(preset) => ("preset", Some(preset), None),
-            What::Value(value) => ("value", Some(value), None),
+            What::Preset(preset) => ("preset", Some(Number::Whole(preset)), None),
+            What::Value(value) => ("value", Some(Number::Whole(value)), None),
+            What::Reading(Real(value)) => ("reading", Some(Number::Real(value)), None),
             What::NotCounted(why) => ("not_counted", None, Some(why.word())),
         }
     }

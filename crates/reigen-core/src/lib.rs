@@ -6,6 +6,7 @@
 #![forbid(unsafe_code)]
 
 pub mod account;
+pub mod analog;
 pub mod column;
 pub mod condition;
 pub mod count;
@@ -18,6 +19,7 @@ pub mod logic;
 pub mod measure;
 pub mod names;
 pub mod quantity;
+pub mod rate;
 pub mod simulate;
 pub mod sizing;
 pub mod station;

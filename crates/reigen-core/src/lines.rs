@@ -1,6 +1,7 @@
 //! The columns of a recording's lines, filled by a reader and consumed window by window.
 
 use crate::column::{BitColumn, ReadingColumn};
+use crate::engine::Lines;
 use crate::time::{Nanos, Window};
 
 /// The lines that a station uses, within one window.
@@ -12,6 +13,8 @@ pub struct LineColumns {
     bits: Vec<BitColumn>,
     readings: Vec<ReadingColumn>,
     held: Vec<Held>,
+    /// Of each number line the values beyond the window.
+    held_readings: Vec<Vec<(Nanos, f64)>>,
     from: Nanos,
 }
 
@@ -29,6 +32,7 @@ impl LineColumns {
             bits: vec![BitColumn::default(); bits],
             readings: vec![ReadingColumn::default(); readings],
             held: vec![Held::default(); bits],
+            held_readings: vec![Vec::new(); readings],
             from: Nanos(0),
         }
     }
@@ -52,10 +56,18 @@ impl LineColumns {
         column.toggles.extend_from_slice(joined.edges);
     }
 
-    /// Appends a value of a number line.
+    /// Both kinds of lines within the window.
+    pub fn all(&self) -> Lines<'_> {
+        Lines { bits: &self.bits, readings: &self.readings }
+    }
+
+    /// Appends a value of a number line; of several in one instant the last is the one.
+    #[inline]
     pub fn append_reading(&mut self, line: usize, time: Nanos, value: f64) {
-        if let Some(column) = self.readings.get_mut(line) {
-            column.push(time, value);
+        let Some(column) = self.readings.get_mut(line) else { return };
+        match column.values.last_mut().filter(|_| column.times.last() == Some(&time)) {
+            Some(last) => *last = value,
+            None => column.push(time, value),
         }
     }
 
@@ -70,6 +82,10 @@ impl LineColumns {
                 *column = BitColumn::default();
             }
         }
+        for (column, held) in self.readings.iter_mut().zip(&mut self.held_readings) {
+            let keep = column.times.partition_point(|&time| time < until);
+            held.extend(column.times.drain(keep..).zip(column.values.drain(keep..)));
+        }
         Window { from: self.from, until }
     }
 
@@ -83,8 +99,9 @@ impl LineColumns {
             }
             column.toggles.append(&mut held.toggles);
         }
-        for column in &mut self.readings {
+        for (column, held) in self.readings.iter_mut().zip(&mut self.held_readings) {
             column.advance();
+            held.drain(..).for_each(|(time, value)| column.push(time, value));
         }
     }
 }

@@ -1,7 +1,10 @@
 //! What each point did over a recording, as plain data.
 
 use crate::account::Rejected;
+use crate::analog::meter::AnalogSummary;
 use crate::column::BitColumn;
+use crate::rate::meter::RateSummary;
+use crate::rate::width::WidthSummary;
 use crate::time::Nanos;
 use serde::Serialize;
 
@@ -16,6 +19,12 @@ pub enum PointSummary {
     Pair(PairSummary),
     /// Of an expectation.
     Expectation(ExpectSummary),
+    /// A rate.
+    Rate(Box<RateSummary>),
+    /// A width.
+    Width(WidthSummary),
+    /// An analog point.
+    Analog(Box<AnalogSummary>),
     /// Any other bit point.
     Bit(Tally),
 }

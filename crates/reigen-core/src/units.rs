@@ -299,6 +299,31 @@ fn power_of(unit: &str, kind: &Kind) -> Option<i32> {
     PREFIXES.iter().find(|(prefix, _)| !prefix.is_empty() && named(prefix)).map(|(_, power)| *power)
 }
 
+/// Most digits after the point that [`resolved`] shows.
+const MOST_DIGITS: i32 = 9;
+
+/// A number with the digits that its resolution supports; with five significant ones where there is no resolution.
+///
+/// The last digit is the one that a step of the resolution changes.
+pub fn resolved(value: f64, resolution: Option<f64>) -> String {
+    if !value.is_finite() {
+        return format!("{value}");
+    }
+    let size = match resolution.filter(|step| *step > 0.0 && step.is_finite()) {
+        Some(step) => -step.log10().floor() as i32,
+        None if value == 0.0 => 0,
+        None => 4 - value.abs().log10().floor() as i32,
+    };
+    // Beyond what people read, more digits say nothing.
+    let most = if value == 0.0 { 0 } else { (6 - value.abs().log10().floor() as i32).clamp(0, MOST_DIGITS) };
+    let digits = size.clamp(0, most) as usize;
+    let text = format!("{value:.digits$}");
+    match (resolution, text.contains('.')) {
+        (None, true) => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
+        _ => text,
+    }
+}
+
 /// A number to three significant digits, without noughts at its end: `7.05`, `120`, `0.0033`.
 pub fn significant(value: f64) -> String {
     if value == 0.0 || !value.is_finite() {

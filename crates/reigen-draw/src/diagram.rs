@@ -1,15 +1,14 @@
 //! The timing diagram: raw line over clean point, thrown-away edges marked by rule, counts and numbers as curves.
 
 use crate::axis::axis;
+use crate::number::{NumberRow, Place};
 use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
-use crate::steps::Steps;
 use crate::theme::Theme;
 use crate::trace::{Slice, Trace};
 use plotters::prelude::*;
 use reigen_core::account::Rule;
 use reigen_core::time::{Nanos, Origin};
-use reigen_core::units::significant;
 
 /// A row of the diagram.
 #[derive(Debug, Clone)]
@@ -37,14 +36,7 @@ pub enum Content {
         ramp: Option<(Nanos, Trace)>,
     },
     /// A number.
-    Number {
-        /// Its steps.
-        steps: Steps,
-        /// The scale, where it is fixed.
-        scale: Option<(f64, f64)>,
-        /// Values that matter, such as presets and limits.
-        levels: Vec<f64>,
-    },
+    Number(NumberRow),
 }
 
 /// A whole diagram.
@@ -67,7 +59,7 @@ const RIGHT: i32 = 24;
 const TOP: i32 = 44;
 const BOTTOM: i32 = 66;
 /// A row needs this height at least, and takes this at most.
-const ROW: (i32, i32) = (26, 150);
+const ROW: (i32, i32) = (26, 220);
 /// From so many changes in a column of pixels on, it is drawn as a density.
 const DENSE: u64 = 3;
 
@@ -154,7 +146,10 @@ impl Diagram {
                 self.draw_bar(pen, clean, below, theme)?;
                 ramp.iter().try_for_each(|(time, running)| self.draw_ramp(pen, *time, running, lane, theme))
             }
-            Content::Number { steps, scale, levels } => self.draw_number(pen, steps, *scale, levels, lane, theme),
+            Content::Number(number) => {
+                let place = Place { left: LEFT, right: lane.right, top: lane.top, bottom: lane.bottom };
+                number.draw(pen, place, &|x| self.column(x, lane.right), theme)
+            }
         }
     }
 
@@ -280,47 +275,12 @@ impl Diagram {
         Ok(())
     }
 
-    fn draw_number<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        steps: &Steps,
-        scale: Option<(f64, f64)>,
-        levels: &[f64],
-        lane: Lane,
-        theme: &Theme,
-    ) -> Stroke {
-        let (least, most) = scale.or(steps.range).unwrap_or((0.0, 1.0));
-        let (least, most) = if least == most { (least - 0.5, most + 0.5) } else { (least, most) };
-        let height = f64::from(lane.bottom - lane.top);
-        let y = |value: f64| lane.bottom - ((value.clamp(least, most) - least) / (most - least) * height) as i32;
-        for &level in levels.iter().filter(|level| (least..=most).contains(*level)) {
-            for x in (LEFT..lane.right).step_by(8) {
-                pen.line((x, y(level)), ((x + 3).min(lane.right), y(level)), theme.faint)?;
-            }
-            pen.text(&significant(level), (lane.right - 4, y(level) - 7), 11, Align::Right, theme.faint)?;
-        }
-        let mut last: Option<i32> = None;
-        for x in LEFT..lane.right {
-            let (from, until) = self.column(x, lane.right);
-            let Some(span) = steps.span(from, until) else { continue };
-            let (top, bottom, end) = (y(span.most), y(span.least), y(span.last));
-            let (top, bottom) = last.map_or((top, bottom), |last| (top.min(last), bottom.max(last)));
-            pen.fill([x, top, x + 1, bottom + 2], theme.number)?;
-            last = Some(end);
-        }
-        if height > 30.0 {
-            pen.text(&significant(most), (LEFT - 12, lane.top), 11, Align::Right, theme.faint)?;
-            pen.text(&significant(least), (LEFT - 12, lane.bottom), 11, Align::Right, theme.faint)?;
-        }
-        Ok(())
-    }
-
     /// What the marks mean, for the rules that occur.
     fn draw_legend<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, y: i32, theme: &Theme) -> Stroke {
         let occurs = |wanted: Rule| {
             self.rows.iter().any(|row| match &row.content {
                 Content::Bit { rejected, .. } => rejected.iter().any(|(_, rule)| *rule == wanted),
-                Content::Number { .. } => false,
+                Content::Number(_) => false,
             })
         };
         let mut x = LEFT;

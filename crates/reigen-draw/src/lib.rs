@@ -6,6 +6,7 @@
 pub mod axis;
 pub mod curve;
 pub mod diagram;
+pub mod number;
 pub mod pen;
 pub mod picture;
 pub mod steps;

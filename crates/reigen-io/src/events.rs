@@ -1,7 +1,7 @@
 //! Events to a file: one row each, as CSV or as JSON Lines.
 
 use crate::output_file::{OutputError, OutputFile};
-use reigen_core::event::Event;
+use reigen_core::event::{Event, Number};
 use reigen_core::time::Origin;
 use serde::Serialize;
 use std::io::{self, Write};
@@ -23,7 +23,7 @@ struct Row<'a> {
     point: &'a str,
     event: &'a str,
     #[serde(skip_serializing_if = "Option::is_none")]
-    value: Option<i64>,
+    value: Option<Number>,
     #[serde(skip_serializing_if = "Option::is_none")]
     rule: Option<&'a str>,
 }

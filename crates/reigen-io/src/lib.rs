@@ -10,6 +10,7 @@ pub mod trace;
 
 pub use packed::sidecar::check_names;
 
+pub mod captures;
 mod chunks;
 mod csv;
 mod packed;

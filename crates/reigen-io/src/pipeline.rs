@@ -17,7 +17,7 @@ use crate::ranges::{Ranges, read_exact_at};
 use rayon::prelude::*;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
-use reigen_core::time::Origin;
+use reigen_core::time::{Nanos, Origin};
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::fs::File;
@@ -49,6 +49,8 @@ pub(crate) struct Head {
     pub(crate) numbers: usize,
     /// The rate, where pieces count samples in place of time.
     pub(crate) rate: Option<SampleRate>,
+    /// The step of the times, where there is one.
+    pub(crate) tick: Nanos,
     /// Whether times are finer than a nanosecond and so are rounded.
     pub(crate) rounds: bool,
     /// Which number signals are wanted.

@@ -166,6 +166,14 @@ impl Recording {
         &self.reader.head().lines
     }
 
+    /// The step of its times: a VCD's timescale, the step of samples or of rows that come at a constant one; else
+    /// 1 ns, and never less.
+    ///
+    /// Whether the rows of a CSV come at a constant step is told by the first of them.
+    pub fn tick(&self) -> Nanos {
+        self.reader.head().tick.max(Nanos(1))
+    }
+
     /// How many two-level lines it has.
     pub fn two_level_lines(&self) -> usize {
         self.reader.head().bits

@@ -1,7 +1,7 @@
 //! A trace: all points, and the raw lines they come from, as a VCD (IEEE 1364).
 
 use crate::output_file::{OutputError, OutputFile};
-use reigen_core::column::{BitColumn, CountColumn};
+use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};
 use std::path::Path;
@@ -13,6 +13,8 @@ pub enum Column<'a> {
     Bit(&'a BitColumn),
     /// A whole number.
     Count(&'a CountColumn),
+    /// A real number.
+    Reading(&'a ReadingColumn),
 }
 
 /// What kind of signal a name stands for.
@@ -22,6 +24,8 @@ pub enum Shape {
     Bit,
     /// A whole number.
     Count,
+    /// A real number.
+    Reading,
 }
 
 /// A trace in the making.
@@ -29,7 +33,7 @@ pub struct TraceFile {
     file: OutputFile,
     /// What is added to a time since the start.
     shift: Origin,
-    /// What each signal showed last.
+    /// What each signal showed last; of a real number its bits.
     shown: Vec<Option<i64>>,
     last_mark: Option<Nanos>,
     changes: Vec<(Nanos, usize, i64)>,
@@ -83,7 +87,11 @@ impl TraceFile {
             let known = self.shown.get(signal).copied().flatten().is_some();
             match column {
                 Column::Bit(column) => bit_changes(signal, column, known, window, &mut self.changes),
-                Column::Count(column) => count_changes(signal, column, known, window, &mut self.changes),
+                Column::Count(column) => steps(signal, column, |value| value, known, window, &mut self.changes),
+                Column::Reading(column) => {
+                    let bits = |value: f64| value.to_bits().cast_signed();
+                    steps(signal, column, bits, known, window, &mut self.changes);
+                }
             }
         }
         self.changes.sort_by_key(|change| change.0);
@@ -104,6 +112,9 @@ impl TraceFile {
             match shape {
                 Shape::Bit => writeln!(self.file, "{value}{}", code(signal))?,
                 Shape::Count => writeln!(self.file, "b{value:b} {}", code(signal))?,
+                Shape::Reading => {
+                    writeln!(self.file, "r{} {}", f64::from_bits(value.cast_unsigned()), code(signal))?;
+                }
             }
         }
         Ok(())
@@ -133,17 +144,19 @@ fn bit_changes(signal: usize, column: &BitColumn, known: bool, window: Window, c
     }
 }
 
-fn count_changes(
+/// The steps of a number, each in a form that fits all signals.
+fn steps<V: Copy>(
     signal: usize,
-    column: &CountColumn,
+    column: &StepColumn<V>,
+    form: impl Fn(V) -> i64,
     known: bool,
     window: Window,
     changes: &mut Vec<(Nanos, usize, i64)>,
 ) {
     if let (Some(value), false) = (column.before, known) {
-        changes.push((window.from, signal, value));
+        changes.push((window.from, signal, form(value)));
     }
-    changes.extend(column.times.iter().zip(&column.values).map(|(&time, &value)| (time, signal, value)));
+    changes.extend(column.times.iter().zip(&column.values).map(|(&time, &value)| (time, signal, form(value))));
 }
 
 fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
@@ -157,6 +170,7 @@ fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
         match shape {
             Shape::Bit => writeln!(file, "$var wire 1 {code} {name} $end")?,
             Shape::Count => writeln!(file, "$var integer 64 {code} {name} $end")?,
+            Shape::Reading => writeln!(file, "$var real 64 {code} {name} $end")?,
         }
     }
     writeln!(file, "$upscope $end\n$scope module raw $end")?;

@@ -3,6 +3,7 @@
 mod cli;
 mod commands;
 mod failure;
+mod gauge;
 mod overwrite;
 mod picture;
 mod print;
@@ -37,6 +38,7 @@ fn main() -> ExitCode {
         cli::Command::Survey(arguments) => commands::survey::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
         cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Rate(arguments) => commands::rate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, &mut out),
         cli::Command::Why(arguments) => commands::why::run(arguments, &mut out).map(|()| Done::Fine),

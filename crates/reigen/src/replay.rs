@@ -2,6 +2,7 @@
 
 use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
+use crate::gauge::GaugeTable;
 use crate::progress::Bar;
 use indexmap::IndexMap;
 use reigen_core::engine::Engine;
@@ -102,6 +103,8 @@ pub(crate) struct Outcome {
     pub(crate) findings: Vec<Finding>,
     /// The rows of each display that was asked for.
     pub(crate) displays: IndexMap<String, Vec<String>>,
+    /// Readings at a step, where they were asked for.
+    pub(crate) gauge: Option<GaugeTable>,
     /// For each point that a source belongs to, what was counted against what really happened.
     pub(crate) judgements: IndexMap<String, Judgement>,
 }
@@ -156,11 +159,11 @@ pub(crate) fn replay_observed(
     wanted: &Wanted<'_>,
     observe: &mut (dyn FnMut(Seen<'_>) + Send),
 ) -> Result<Outcome, Failure> {
-    let plan = compile(&file.station, recording.lines());
-    let Plan { mut engine, signals, names: line_names, lines: line_numbers } =
+    let plan = compile(&file.station, recording.lines(), recording.tick());
+    let Plan { mut engine, signals, names: line_names, lines: line_numbers, numbers, .. } =
         plan.map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
     let stretch = Stretch::new(&recording, wanted)?;
-    let mut lines = recording.select(&signals, &[]);
+    let mut lines = recording.select(&signals, &numbers);
     recording.count_within(stretch.from, stretch.to);
     let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
     if watchers.events.is_some() || wanted.watched {
@@ -176,7 +179,7 @@ pub(crate) fn replay_observed(
         while worked < known_until {
             let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
             let window = lines.cut(until);
-            engine.work(window, lines.bits());
+            engine.work(window, lines.all());
             if let Err(error) = watchers.watch(window, window.from >= stretch.from, &mut engine, lines) {
                 failure = Some(error);
                 return false;
@@ -202,6 +205,7 @@ pub(crate) fn replay_observed(
     let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
     let mut findings = recording.findings(&line_names);
     findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
+    findings.extend(file.station.findings());
     findings.extend(faults(&file.station, &engine, recording.origin()));
     findings.extend(watchers.finish(end)?);
     Ok(Outcome {
@@ -214,6 +218,7 @@ pub(crate) fn replay_observed(
         points,
         findings,
         displays: IndexMap::new(),
+        gauge: None,
         judgements,
     })
 }
@@ -316,6 +321,7 @@ impl Watchers {
             let columns = points.iter().zip(&self.shapes).filter_map(|(columns, shape)| match shape {
                 Shape::Bit => columns.bit().map(Column::Bit),
                 Shape::Count => columns.count().map(Column::Count),
+                Shape::Reading => columns.reading().map(Column::Reading),
             });
             trace.write(window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
         }
@@ -366,6 +372,7 @@ impl Watchers {
 fn shape(kind: &dyn station::PointKind) -> Shape {
     match kind.fields().first().map(|field| field.column) {
         Some(station::FieldColumn::Count(_)) => Shape::Count,
+        Some(station::FieldColumn::Reading(_)) => Shape::Reading,
         _ => Shape::Bit,
     }
 }

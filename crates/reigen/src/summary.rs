@@ -1,8 +1,12 @@
 //! The result of a run as one JSON object.
 
+use crate::gauge::GaugeTable;
 use crate::replay::Outcome;
 use indexmap::IndexMap;
+use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::finding::Finding;
+use reigen_core::rate::meter::RateSummary;
+use reigen_core::rate::width::WidthSummary;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PairSummary, PointSummary, Tally};
@@ -15,6 +19,12 @@ pub(crate) struct Summary<'a> {
     recording: RecordingSummary<'a>,
     inputs: IndexMap<&'a str, &'a InputSummary>,
     counters: IndexMap<&'a str, &'a CounterSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    rates: IndexMap<&'a str, &'a RateSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    widths: IndexMap<&'a str, &'a WidthSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    analogs: IndexMap<&'a str, &'a AnalogSummary>,
     bits: IndexMap<&'a str, &'a Tally>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     pairs: IndexMap<&'a str, &'a PairSummary>,
@@ -23,6 +33,8 @@ pub(crate) struct Summary<'a> {
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     displays: &'a IndexMap<String, Vec<String>>,
     findings: &'a [Finding],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    every: Option<&'a GaugeTable>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     truth: &'a IndexMap<String, Judgement>,
 }
@@ -55,11 +67,15 @@ impl<'a> Summary<'a> {
             },
             inputs: IndexMap::new(),
             counters: IndexMap::new(),
+            rates: IndexMap::new(),
+            widths: IndexMap::new(),
+            analogs: IndexMap::new(),
             bits: IndexMap::new(),
             pairs: IndexMap::new(),
             expectations: IndexMap::new(),
             displays: &outcome.displays,
             findings: &outcome.findings,
+            every: outcome.gauge.as_ref(),
             truth: &outcome.judgements,
         };
         for (point, what) in station.points.iter().zip(&outcome.points) {
@@ -67,6 +83,9 @@ impl<'a> Summary<'a> {
             match what {
                 PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
                 PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
+                PointSummary::Rate(rate) => drop(summary.rates.insert(name, rate)),
+                PointSummary::Width(width) => drop(summary.widths.insert(name, width)),
+                PointSummary::Analog(analog) => drop(summary.analogs.insert(name, analog)),
                 PointSummary::Expectation(told) => drop(summary.expectations.insert(name, told)),
                 PointSummary::Pair(pair) => {
                     summary.bits.insert(name, &pair.tally);

@@ -1,7 +1,7 @@
 use super::counter::*;
 use crate::column::{BitColumn, CountColumn};
 use crate::condition::debounce::ReadingTimes;
-use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::engine::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::logic::apply::Operand;
 use crate::logic::expression::Value;
 use crate::summary::{CounterSummary, PointSummary, Tally};
@@ -29,7 +29,7 @@ fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSu
     let window = Window { from: Nanos(0), until: Nanos(100) };
     counter.work(
         window,
-        Inputs { lines: &lines, bits: &[], counts: &[], readings: &[] },
+        Inputs { lines: Lines::of_bits(&lines), bits: &[], counts: &[], readings: &[] },
         Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] },
     );
     let PointSummary::Counter(summary) = counter.summary(Tally::default()) else { panic!("no counter") };
@@ -175,7 +175,7 @@ proptest! {
         let mut counter = Counter::new(settings, sources);
         let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
         let window = Window { from: Nanos(0), until: Nanos(101) };
-        let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
+        let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
         counter.work(window, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
         let PointSummary::Counter(told) = counter.summary(Tally::default()) else { panic!("no counter") };
 

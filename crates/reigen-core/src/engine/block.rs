@@ -15,20 +15,38 @@ pub enum BitSource {
     Bit(usize),
 }
 
-/// Where a block reads a number from: a column of the same branch, by its number there.
+/// Where a block reads a number from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum NumberSource {
-    /// A count.
+    /// A number line of the recording, by its number among the plan's number lines.
+    Line(usize),
+    /// A count of the same branch, by its number there.
     Count(usize),
-    /// A reading.
+    /// A reading of the same branch, by its number there.
     Reading(usize),
+}
+
+/// The recording's lines within a window.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Lines<'a> {
+    /// Those of two levels.
+    pub bits: &'a [BitColumn],
+    /// Those of numbers.
+    pub readings: &'a [ReadingColumn],
+}
+
+impl<'a> Lines<'a> {
+    /// Lines of two levels alone.
+    pub fn of_bits(bits: &'a [BitColumn]) -> Self {
+        Self { bits, readings: &[] }
+    }
 }
 
 /// All that a block can read within a window.
 #[derive(Debug, Clone, Copy)]
 pub struct Inputs<'a> {
     /// The recording's lines.
-    pub lines: &'a [BitColumn],
+    pub lines: Lines<'a>,
     /// The bits that earlier blocks of the branch have given.
     pub bits: &'a [BitColumn],
     /// The counts that they have given.
@@ -43,10 +61,19 @@ impl<'a> Inputs<'a> {
     /// The column of a source; one without any level where the plan has no such source.
     pub fn bit(&self, source: BitSource) -> &'a BitColumn {
         match source {
-            BitSource::Line(line) => self.lines.get(line),
+            BitSource::Line(line) => self.lines.bits.get(line),
             BitSource::Bit(bit) => self.bits.get(bit),
         }
         .unwrap_or(&UNKNOWN)
+    }
+
+    /// The column of readings of a source; `None` for a count, or where the plan has no such source.
+    pub fn reading(&self, source: NumberSource) -> Option<&'a ReadingColumn> {
+        match source {
+            NumberSource::Line(line) => self.lines.readings.get(line),
+            NumberSource::Reading(reading) => self.readings.get(reading),
+            NumberSource::Count(_) => None,
+        }
     }
 
     /// The first time at which all of `sources` have a level; `None` while one has none.

@@ -7,11 +7,11 @@ mod block;
 #[cfg(test)]
 mod tests;
 
-pub use block::{BitSource, Block, Inputs, NumberSource, Outputs};
+pub use block::{BitSource, Block, Inputs, Lines, NumberSource, Outputs};
 
 use crate::account::Verdict;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
-use crate::event::{Event, What};
+use crate::event::{Event, Real, What};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use rayon::prelude::*;
@@ -39,10 +39,23 @@ impl Shape {
     pub const READING: Shape = Shape { bits: 0, counts: 0, readings: 1 };
 }
 
+/// What a point is itself: the first of its columns of that kind.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Itself {
+    /// On or off.
+    #[default]
+    Bit,
+    /// A whole number.
+    Count,
+    /// A real number.
+    Reading,
+}
+
 /// A block in its branch.
 struct Node {
     /// The number of the point that the block stands for; `None` for an expression within one.
     point: Option<usize>,
+    itself: Itself,
     /// The number of the point that the block works for.
     owner: usize,
     block: Box<dyn Block>,
@@ -58,14 +71,16 @@ pub struct Branch {
     bits: Vec<BitColumn>,
     counts: Vec<CountColumn>,
     readings: Vec<ReadingColumn>,
-    /// The point that is being compiled.
+    /// The point that is being compiled, and what it is itself.
     owner: usize,
+    itself: Itself,
 }
 
 impl Branch {
-    /// Says for which point the blocks to come work.
-    pub fn begin(&mut self, point: usize) {
+    /// Says for which point the blocks to come work, and what it is itself.
+    pub fn begin(&mut self, point: usize, itself: Itself) {
         self.owner = point;
+        self.itself = itself;
     }
 
     /// Adds a block after all that it reads; gives the numbers of its first columns.
@@ -74,11 +89,19 @@ impl Branch {
         self.readings.resize_with(first.readings + shape.readings, ReadingColumn::default);
         self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
         self.counts.resize_with(first.counts + shape.counts, CountColumn::default);
-        self.nodes.push(Node { point, owner: self.owner, block, first, shape, tally: Tally::default() });
+        self.nodes.push(Node {
+            point,
+            itself: self.itself,
+            owner: self.owner,
+            block,
+            first,
+            shape,
+            tally: Tally::default(),
+        });
         first
     }
 
-    fn work(&mut self, window: Window, lines: &[BitColumn]) {
+    fn work(&mut self, window: Window, lines: Lines<'_>) {
         for node in &mut self.nodes {
             let (earlier, bits) = self.bits.split_at_mut(node.first.bits);
             let bits = bits.get_mut(..node.shape.bits).unwrap_or_default();
@@ -111,9 +134,11 @@ impl Node {
 pub struct PointColumns<'a> {
     /// The point's number in the station.
     pub point: usize,
+    /// What it is itself.
+    pub itself: Itself,
     /// Its bits.
     pub bits: &'a [BitColumn],
-    /// Its counts; where it has some, its bits are fields of them.
+    /// Its counts.
     pub counts: &'a [CountColumn],
     /// Its readings.
     pub readings: &'a [ReadingColumn],
@@ -122,12 +147,17 @@ pub struct PointColumns<'a> {
 impl<'a> PointColumns<'a> {
     /// What it is itself, where that is a bit.
     pub fn bit(&self) -> Option<&'a BitColumn> {
-        self.bits.first().filter(|_| self.counts.is_empty())
+        self.bits.first().filter(|_| self.itself == Itself::Bit)
     }
 
     /// What it is itself, where that is a count.
     pub fn count(&self) -> Option<&'a CountColumn> {
-        self.counts.first()
+        self.counts.first().filter(|_| self.itself == Itself::Count)
+    }
+
+    /// What it is itself, where that is a reading.
+    pub fn reading(&self) -> Option<&'a ReadingColumn> {
+        self.readings.first().filter(|_| self.itself == Itself::Reading)
     }
 }
 
@@ -165,9 +195,10 @@ impl Engine {
     }
 
     /// Works through one window; windows follow one another without a gap.
-    pub fn work(&mut self, window: Window, lines: &[BitColumn]) {
-        let toggles: usize = lines.iter().map(|line| line.toggles.len()).sum();
-        if self.branches.len() > 1 && toggles > TOGGLES_WORTH_A_THREAD {
+    pub fn work(&mut self, window: Window, lines: Lines<'_>) {
+        let toggles: usize = lines.bits.iter().map(|line| line.toggles.len()).sum();
+        let values: usize = lines.readings.iter().map(|line| line.times.len()).sum();
+        if self.branches.len() > 1 && toggles + values > TOGGLES_WORTH_A_THREAD {
             self.branches.par_iter_mut().for_each(|branch| branch.work(window, lines));
         } else {
             self.branches.iter_mut().for_each(|branch| branch.work(window, lines));
@@ -189,7 +220,8 @@ impl Engine {
                 let bits = branch.bits.get(node.first.bits..node.first.bits + node.shape.bits).unwrap_or_default();
                 let from = node.first.readings;
                 let readings = branch.readings.get(from..from + node.shape.readings).unwrap_or_default();
-                Some(PointColumns { point: node.point?, bits, counts: node.counts(&branch.counts), readings })
+                let counts = node.counts(&branch.counts);
+                Some(PointColumns { point: node.point?, itself: node.itself, bits, counts, readings })
             })
         })
     }
@@ -206,8 +238,16 @@ impl Engine {
                 let counts = node.counts(&branch.counts);
                 node.block.happenings(counts, &mut happenings);
                 events.extend(happenings.drain(..).map(|(time, what)| Event { time, point, what }));
-                if let (Some(column), true) = (branch.bits.get(node.first.bits), counts.is_empty()) {
-                    push_changes(point, column, events);
+                match node.itself {
+                    Itself::Bit => {
+                        branch.bits.get(node.first.bits).into_iter().for_each(|bit| push_changes(point, bit, events))
+                    }
+                    Itself::Reading => {
+                        let column = branch.readings.get(node.first.readings);
+                        column.into_iter().for_each(|column| push_readings(point, column, events));
+                    }
+                    // A counter tells its own values.
+                    Itself::Count => {}
                 }
                 told = node.block.undecided_since().map_or(told, |since| told.min(since));
             }
@@ -238,6 +278,11 @@ impl Engine {
     fn nodes_mut(&mut self) -> impl Iterator<Item = &mut Node> {
         self.branches.iter_mut().flat_map(|branch| &mut branch.nodes)
     }
+}
+
+fn push_readings(point: usize, column: &ReadingColumn, events: &mut Vec<Event>) {
+    let readings = column.times.iter().zip(&column.values);
+    events.extend(readings.map(|(&time, &value)| Event { time, point, what: What::Reading(Real(value)) }));
 }
 
 fn push_changes(point: usize, column: &BitColumn, events: &mut Vec<Event>) {

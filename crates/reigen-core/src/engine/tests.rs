@@ -66,6 +66,21 @@ const BLOCKS: &[(&str, &str)] = &[
     ("timer", "[timer.x]\nof = 'a'\nkind = 'on_delay'\ntime = '4 ns'"),
     ("timer", "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '4 ns'\n[logic.y]\nwhen = 'x.elapsed > 0.0'"),
     ("timer", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'"),
+    ("rate", "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.y]\nwhen = 'x.stopped'"),
+    (
+        "rate",
+        "[rate.x]\nof = 'a'\nmethod = 'period'\naverage = 2\nzero_after = '12 ns'\npulses_per_rev = 4\nunit = 'rpm'",
+    ),
+    ("rate", "[rate.x]\nof = 'a'\nevery = '5 ns'\nzero_after = '9 ns'\n[logic.y]\nwhen = 'x.resolution > 1e7'"),
+    ("width", "[width.x]\nof = 'a'\nformula = 'raw * 1e9 + n'\nvalid = [2.0, 30.0]\n[counter.n]\nup = 'b'"),
+    ("analog", "[analog.x]\nline = 'R0'\ncounts = { full = 10, span = 5 }\nvalid = [1.0, 4.0]"),
+    (
+        "analog",
+        "[analog.x]\nline = 'R0'\nformula = '7.0 / (raw - n)'\n[counter.n]\nup = 'b'\n[logic.y]\nwhen = 'x.fault OR x > 2'",
+    ),
+    ("analog", "[analog.x]\nline = 'R0'\nvalid = [1.0, 9.0]\nsmooth = { over = '9 ns', every = '4 ns' }"),
+    ("threshold", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_above = 6\noff_below = 3"),
+    ("threshold", "[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_below = 1\noff_above = 3"),
     ("pair", "[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.y]\nwhen = 'x.fault AND NOT x'"),
 ];
 
@@ -98,10 +113,15 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
     let station = parse(station).unwrap();
     let recorded: Vec<RecordedLine> = (0..lines.len())
         .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
         .collect();
-    let Plan { mut engine, signals, .. } = compile(&station, &recorded).unwrap();
+    let Plan { mut engine, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
     engine.remember();
-    let mut columns = LineColumns::new(signals.len(), 0);
+    let mut columns = LineColumns::new(signals.len(), numbers.len());
+    // The number line steps where the last line toggles.
+    for (&time, number) in lines[3].toggles.iter().zip(0..) {
+        columns.append_reading(0, Nanos(time), f64::from(number * 7 % 11));
+    }
     for (column, &signal) in signals.iter().enumerate() {
         let line = &lines[signal];
         let changes: Vec<Nanos> = [line.since].iter().chain(&line.toggles).map(|&time| Nanos(time)).collect();
@@ -111,11 +131,13 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
     let mut changes = vec![Vec::new(); station.points.len()];
     for &until in cuts.iter().chain([&(END + 1)]) {
         let window = columns.cut(Nanos(until));
-        engine.work(window, columns.bits());
+        engine.work(window, columns.all());
         for columns in engine.points() {
             let bit = columns.bits.first().map_or(&[][..], |bit| &bit.toggles);
             let count = columns.count().into_iter().flat_map(|count| count.times.iter().zip(&count.values));
             changes[columns.point].extend(bit.iter().map(|time| format!("{time} toggles")));
+            let readings = columns.readings.iter().flat_map(|reading| reading.times.iter().zip(&reading.values));
+            changes[columns.point].extend(readings.map(|(time, value)| format!("{time} reads {value}")));
             changes[columns.point].extend(count.map(|(time, value)| format!("{time} is {value}")));
             assert!(bit.iter().all(|time| (window.from..window.until).contains(time)), "outside {window:?}");
         }
@@ -190,14 +212,14 @@ fn counts_start_where_they_are_told_to() {
         parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'")
             .unwrap();
     let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
-    let mut engine = compile(&station, &recorded).unwrap().engine;
+    let mut engine = compile(&station, &recorded, Nanos(1)).unwrap().engine;
     let mut columns = LineColumns::new(1, 0);
     // On at 10; off at 35, bouncing up to 41; on at 70: the counts start in the middle of the bounce.
     let changes = [0, 10, 35, 38, 41, 70].map(Nanos);
     columns.append(0, join(None, &changes, true));
     for (until, counts_from) in [(40, true), (101, false)] {
         let window = columns.cut(Nanos(until));
-        engine.work(window, columns.bits());
+        engine.work(window, columns.all());
         columns.advance(window);
         if counts_from {
             engine.start_counting(Nanos(until));

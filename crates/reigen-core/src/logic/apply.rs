@@ -47,6 +47,8 @@ impl Operation {
 pub struct Apply {
     operation: Operation,
     operands: Vec<Operand>,
+    /// Whether the last value is held where there is no result; else the result is no number.
+    holds: bool,
     started: bool,
     /// Instants at which there was no result, and the first of them.
     faults: u64,
@@ -54,9 +56,14 @@ pub struct Apply {
 }
 
 impl Apply {
+    /// An operation that gives no number (NaN) where it has no result, for a formula whose point tells that itself.
+    pub fn without_hold(operation: Operation, operands: Vec<Operand>) -> Self {
+        Self { holds: false, ..Self::new(operation, operands) }
+    }
+
     /// An operation over its operands.
     pub fn new(operation: Operation, operands: Vec<Operand>) -> Self {
-        Self { operation, operands, started: false, faults: 0, first_fault: Nanos(0) }
+        Self { operation, operands, holds: true, started: false, faults: 0, first_fault: Nanos(0) }
     }
 }
 
@@ -85,8 +92,8 @@ impl<'a> Head<'a> {
                 column.last()?;
                 Head::Count { value: column.before, times: &column.times, values: &column.values }
             }
-            Operand::Number(NumberSource::Reading(number)) => {
-                let column = inputs.readings.get(number)?;
+            Operand::Number(source) => {
+                let column = inputs.reading(source)?;
                 column.last()?;
                 Head::Reading { value: column.before, times: &column.times, values: &column.values }
             }
@@ -151,7 +158,8 @@ impl Apply {
         if values.len() < heads.len() {
             return;
         }
-        let Some(result) = self.operation.apply(values) else {
+        let result = self.operation.apply(values);
+        let Some(result) = result.or((!self.holds).then_some(Value::Real(f64::NAN))) else {
             if self.faults == 0 {
                 self.first_fault = time;
             }
@@ -170,8 +178,10 @@ impl Apply {
     }
 }
 
-fn push_changed<V: Copy + PartialEq>(column: &mut StepColumn<V>, time: Nanos, value: V) {
-    if column.last() != Some(value) {
+fn push_changed<V: Copy + PartialOrd>(column: &mut StepColumn<V>, time: Nanos, value: V) {
+    // What compares with nothing is no number, and stays none.
+    let none = |value: &V| value.partial_cmp(value).is_none();
+    if column.last() != Some(value) && !(none(&value) && column.last().as_ref().is_some_and(none)) {
         column.push(time, value);
     }
 }

@@ -19,19 +19,6 @@ use toml::Spanned;
 /// The point itself, a bit.
 const ITSELF: Field = Field { name: "", column: FieldColumn::Bit(0) };
 
-/// A time that must be above zero.
-fn above_zero(time: &Spanned<TimeText>, builder: &mut Builder<'_>) -> Option<Nanos> {
-    let TimeText(nanos) = *time.get_ref();
-    if nanos == Nanos(0) {
-        builder.refuse(
-            time.span(),
-            StationErrorKind::File("a time of nothing does nothing: it must be above zero".into()),
-        );
-        return None;
-    }
-    Some(nanos)
-}
-
 /// A point of one block over expressions, as most of them are.
 macro_rules! logic_point {
     ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, |$self:ident, $branch:ident| $compile:expr) => {
@@ -113,7 +100,7 @@ impl PointTable for OneShotTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let usual = builder.scan.map_or(USUAL_WIDTH, |scan| scan.period);
         let width = match &self.width {
-            Some(width) => above_zero(width, builder),
+            Some(width) => builder.above_zero(width),
             None => Some(usual),
         };
         let of = builder.expression(&self.of);
@@ -218,7 +205,7 @@ struct TimerPoint {
 
 impl PointTable for TimerTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
-        let (of, time) = (builder.expression(&self.of), above_zero(&self.time, builder));
+        let (of, time) = (builder.expression(&self.of), builder.above_zero(&self.time));
         let kind = match self.kind {
             TimerWord::OnDelay => TimerKind::OnDelay,
             TimerWord::OffDelay => TimerKind::OffDelay,
@@ -272,7 +259,7 @@ struct PairPoint {
 impl PointTable for PairTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (no, nc) = (builder.expression(&self.no), builder.expression(&self.nc));
-        let within = above_zero(&self.within, builder);
+        let within = builder.above_zero(&self.within);
         Some(Box::new(PairPoint { no: no?, nc: nc?, within: within? }))
     }
 }
@@ -314,7 +301,7 @@ impl BlinkTable {
             builder.refuse(self.times.span(), StationErrorKind::File("no flash is no blinking: 1 or more".into()));
             return None;
         }
-        let (on, off) = (above_zero(&self.on, builder), above_zero(&self.off, builder));
+        let (on, off) = (builder.above_zero(&self.on), builder.above_zero(&self.off));
         Some(Flashes { times: u64::from(*self.times.get_ref()), on: on?, off: off? })
     }
 }
@@ -340,8 +327,8 @@ impl PointTable for OutputTable {
             read_as: ReadAs::Output,
             ..Wired::default()
         };
-        let on_delay = self.on_delay.as_ref().and_then(|delay| above_zero(delay, builder));
-        let off_delay = self.off_delay.as_ref().and_then(|delay| above_zero(delay, builder));
+        let on_delay = self.on_delay.as_ref().and_then(|delay| builder.above_zero(delay));
+        let off_delay = self.off_delay.as_ref().and_then(|delay| builder.above_zero(delay));
         let blink = self.blink.as_ref().and_then(|blink| blink.build(builder));
         let when = builder.expression(&self.when);
         (builder.errors.len() == errors).then_some(())?;

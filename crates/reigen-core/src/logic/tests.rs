@@ -1,7 +1,7 @@
 //! Every block against a plain form that works instant by instant.
 
 use crate::column::BitColumn;
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::engine::{BitSource, Block, Inputs, Lines, Outputs, Shape};
 use crate::logic::blink::{Blink, Flashes};
 use crate::logic::latch::{Latch, Toggle};
 use crate::logic::oneshot::OneShot;
@@ -31,7 +31,7 @@ fn worked(mut block: impl Block, shape: Shape, lines: [&Line; 2]) -> Vec<Vec<Opt
     });
     let mut bits = vec![BitColumn::default(); shape.bits];
     let mut readings = vec![Default::default(); shape.readings];
-    let inputs = Inputs { lines: &columns, bits: &[], counts: &[], readings: &[] };
+    let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
     let window = Window { from: Nanos(0), until: Nanos(END + 1) };
     block.work(window, inputs, Outputs { bits: &mut bits, counts: &mut [], readings: &mut readings });
     bits.iter().map(|bit| (0..=END).map(|tick| at(bit, tick)).collect()).collect()

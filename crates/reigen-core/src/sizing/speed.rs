@@ -1,6 +1,7 @@
 //! `speed`: what a count is worth, and which method measures a speed best.
 
 use super::{SizingError, Worked, contradiction};
+use crate::rate::judgement::{count_in_gate, tick_in_time};
 use crate::units::{Hertz, Seconds, Speed, engineering, significant};
 
 /// What a speed measurement is worked from.
@@ -59,7 +60,7 @@ impl SpeedGiven {
         worked.find("slowest_hz", "pulses at the slowest", slow);
         worked.find("fastest_hz", "pulses at the fastest", fast);
         if let Some(window) = self.window {
-            worked.find("count_worth_rpm", "one count in the gate", rpm(60.0 / (pulses * window.0)));
+            worked.find("count_worth_rpm", "one count in the gate", rpm(count_in_gate(window.0) * 60.0 / pulses));
             let crossing = Hertz(1.0 / (window.0 * self.tick.0).sqrt());
             worked.find("timing_better_below_hz", "one timed period is finer below", crossing);
             worked.find("timing_better_below_rpm", "which is", rpm(crossing.0 * 60.0 / pulses));
@@ -83,7 +84,7 @@ impl SpeedGiven {
 
     /// What one tick is worth where one period is timed: f²·tick, in rpm.
     fn one_period(&self, frequency: Hertz) -> f64 {
-        frequency.0 * frequency.0 * self.tick.0 * 60.0 / self.pulses_per_rev
+        tick_in_time(frequency.0, self.tick.0, 1.0 / frequency.0) * 60.0 / self.pulses_per_rev
     }
 
     /// The method and window for a wanted resolution and update time.

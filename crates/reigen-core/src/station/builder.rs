@@ -41,12 +41,17 @@ impl<'a> Builder<'a> {
 
     /// Reads an expression that is a bit; its names are checked once all points are known.
     pub fn expression(&mut self, text: &Spanned<String>) -> Option<FieldExpression> {
-        self.field_expression(text, false)
+        self.field_expression(text, false, false)
     }
 
     /// Reads an expression that is a number.
     pub fn number(&mut self, text: &Spanned<String>) -> Option<FieldExpression> {
-        self.field_expression(text, true)
+        self.field_expression(text, true, false)
+    }
+
+    /// Reads a formula: a number in which `raw` is the point's own.
+    pub fn formula(&mut self, text: &Spanned<String>) -> Option<FieldExpression> {
+        self.field_expression(text, true, true)
     }
 
     /// Reads an expression where there is one.
@@ -54,7 +59,7 @@ impl<'a> Builder<'a> {
         self.expression(text.as_ref()?)
     }
 
-    fn field_expression(&mut self, text: &Spanned<String>, number: bool) -> Option<FieldExpression> {
+    fn field_expression(&mut self, text: &Spanned<String>, number: bool, formula: bool) -> Option<FieldExpression> {
         let value = text.get_ref();
         let literal = self.source.get(text.span()).unwrap_or_default();
         // Inside the quotes, unless escapes make the text another one.
@@ -65,13 +70,46 @@ impl<'a> Builder<'a> {
             None => (text.span(), false),
         };
         match expression::parse(value) {
-            Ok(expression) => Some(FieldExpression { number, expression, span, verbatim }),
+            Ok(expression) => Some(FieldExpression { number, formula, expression, span, verbatim }),
             Err(error) => {
                 let place = if verbatim { start + error.span.start..start + error.span.end } else { span };
                 self.refuse(place, StationErrorKind::Expression(error.kind));
                 None
             }
         }
+    }
+
+    /// A time that must be above zero.
+    pub fn above_zero(&mut self, time: &Spanned<TimeText>) -> Option<Nanos> {
+        let TimeText(nanos) = *time.get_ref();
+        if nanos == Nanos(0) {
+            let message = "a time of nothing does nothing: it must be above zero".to_owned();
+            self.refuse(time.span(), StationErrorKind::File(message));
+            return None;
+        }
+        Some(nanos)
+    }
+
+    /// A number that must be above zero, where there is one; `None` where it is not, which is noted.
+    pub fn positive(&mut self, number: &Option<Spanned<f64>>, key: &str) -> Option<Option<f64>> {
+        let Some(number) = number else { return Some(None) };
+        let value = *number.get_ref();
+        if value > 0.0 && value.is_finite() {
+            return Some(Some(value));
+        }
+        let message = format!("`{key}` is {value}: it must be above zero");
+        self.refuse(number.span(), StationErrorKind::File(message));
+        None
+    }
+
+    /// Two bounds, the lower first.
+    pub fn range(&mut self, range: &Spanned<[f64; 2]>, key: &'static str) -> Option<[f64; 2]> {
+        let [least, most] = *range.get_ref();
+        if least <= most {
+            return Some([least, most]);
+        }
+        self.refuse(range.span(), StationErrorKind::wrong_way_round(key, least, most));
+        None
     }
 
     /// The name of a line, which must not be empty.

@@ -1,6 +1,7 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
 use super::builder::{Builder, PointTable};
+use super::plan::RAW;
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::condition::scan::ScanTable;
 use crate::logic::display::{Display, DisplayTable};
@@ -62,6 +63,10 @@ point_kinds! {
     toggle: crate::logic::table::ToggleTable,
     timer: crate::logic::table::TimerTable,
     pair: crate::logic::table::PairTable,
+    rate: crate::rate::table::RateTable,
+    width: crate::rate::table::WidthTable,
+    analog: crate::analog::table::AnalogTable,
+    threshold: crate::analog::table::ThresholdTable,
     expect: crate::logic::expect::ExpectTable,
     output: crate::logic::table::OutputTable,
 }
@@ -165,8 +170,9 @@ fn check_names(station: &Station, builder: &mut Builder<'_>) {
 }
 
 fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
-    let type_of = |name: &Reference| type_of(station, name);
     for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
+        let is_raw = |name: &Reference| bit.formula && name.point == RAW && name.field.is_empty();
+        let type_of = |name: &Reference| if is_raw(name) { Ok(Type::Real) } else { type_of(station, name) };
         let mut errors = Vec::new();
         wants(!bit.number, &bit.expression, &type_of, &mut errors);
         for error in errors {

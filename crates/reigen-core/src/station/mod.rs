@@ -14,9 +14,11 @@ pub use error::{StationError, StationErrorKind};
 pub(crate) use file::translate;
 pub use file::{KINDS, parse};
 
+use crate::analog::threshold::Levels;
 use crate::condition::debounce::ReadingTimes;
 use crate::condition::input::InputSettings;
 use crate::engine::{Block, Shape};
+use crate::finding::Finding;
 use crate::logic::display::Display;
 use crate::logic::expression::{Expression, Reference, Span, Type};
 use crate::time::Nanos;
@@ -37,6 +39,13 @@ pub struct Station {
     pub displays: Vec<Display>,
     /// The electrical data of sensors and cards.
     pub wiring: Wiring,
+}
+
+impl Station {
+    /// What can be told of the points' settings without a recording.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.points.iter().flat_map(|point| point.kind.findings(&point.name)).collect()
+    }
 }
 
 /// One named thing of the station.
@@ -117,8 +126,39 @@ pub trait PointKind: Debug + Send + Sync {
         None
     }
 
-    /// The line that it is wired to.
+    /// The unit of its readings; empty where it has none.
+    fn unit(&self) -> Option<&str> {
+        None
+    }
+
+    /// The least and the most that its number may be.
+    fn valid(&self) -> Option<[f64; 2]> {
+        None
+    }
+
+    /// The number that it switches by, and at which levels.
+    fn threshold(&self) -> Option<(&FieldExpression, Levels)> {
+        None
+    }
+
+    /// What can be told of its settings without a recording; `name` is the point's.
+    fn findings(&self, name: &str) -> Vec<Finding> {
+        let _ = name;
+        Vec::new()
+    }
+
+    /// The line that it is wired to, where it is one.
     fn line(&self) -> Option<&LineName> {
+        None
+    }
+
+    /// All lines of two levels that it reads.
+    fn lines(&self) -> Vec<&LineName> {
+        self.line().into_iter().collect()
+    }
+
+    /// The line of numbers that it reads.
+    fn number_line(&self) -> Option<&LineName> {
         None
     }
 
@@ -131,6 +171,8 @@ pub trait PointKind: Debug + Send + Sync {
 pub struct FieldExpression {
     /// Whether a number is wanted; else a bit.
     pub number: bool,
+    /// Whether it is a formula, in which `raw` is the point's own number.
+    pub formula: bool,
     /// The tree; its places count from the start of the expression.
     pub expression: Expression,
     /// Where the expression's text stands in the file.

@@ -2,12 +2,13 @@
 
 use super::builder::Builder;
 use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
-use crate::engine::{BitSource, Block, Branch, Engine, NumberSource, Shape};
+use crate::engine::{BitSource, Block, Branch, Engine, Itself, NumberSource, Shape};
 use crate::lines::{LineKind, RecordedLine};
 use crate::logic::apply::{Apply, Operand, Operation};
 use crate::logic::evaluate::Evaluate;
-use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
+use crate::logic::expression::{Expression, Node, Operator, Reference, Type, Value, type_of};
 use crate::names::nearest;
+use crate::time::Nanos;
 use std::collections::HashMap;
 
 /// How many of a recording's lines a message lists.
@@ -23,34 +24,79 @@ pub struct Plan {
     pub names: Vec<String>,
     /// For each name that the station gives a line, its number among the engine's lines.
     pub lines: HashMap<String, usize>,
+    /// The recording's signals of numbers that the engine reads, in the order of its number lines.
+    pub numbers: Vec<usize>,
+    /// For each name that the station gives a number line, its number among those.
+    pub number_lines: HashMap<String, usize>,
 }
 
-/// Binds a station to a recording's lines and compiles it.
+/// What the station's names of lines stand for.
+#[derive(Debug, Default)]
+struct Bound {
+    /// The signals, each once.
+    signals: Vec<usize>,
+    /// The first name of each.
+    names: Vec<String>,
+    /// For each name the number of its signal among them.
+    numbers: HashMap<String, usize>,
+}
+
+impl Bound {
+    fn add(&mut self, line: &LineName, signal: usize) {
+        let number = self.signals.iter().position(|&known| known == signal).unwrap_or(self.signals.len());
+        if number == self.signals.len() {
+            self.signals.push(signal);
+            self.names.push(line.name.clone());
+        }
+        self.numbers.insert(line.name.clone(), number);
+    }
+}
+
+/// Binds a station to a recording's lines and compiles it; `tick` is the step of the recording's times.
 ///
 /// # Errors
 /// Every line that the recording does not have, or has more than one of, or that has no two levels.
-pub fn compile(station: &Station, recorded: &[RecordedLine]) -> Result<Plan, Vec<StationError>> {
+pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Result<Plan, Vec<StationError>> {
     let mut errors = Vec::new();
-    let (mut signals, mut names) = (Vec::new(), Vec::new());
-    let mut lines = HashMap::new();
-    for line in station.points.iter().filter_map(|point| point.kind.line()) {
-        match find_line(&line.name, recorded) {
-            Ok(signal) => {
-                let number = signals.iter().position(|&known| known == signal).unwrap_or(signals.len());
-                if number == signals.len() {
-                    signals.push(signal);
-                    names.push(line.name.clone());
-                }
-                lines.insert(line.name.clone(), number);
+    let (mut lines, mut numbers) = (Bound::default(), Bound::default());
+    for point in &station.points {
+        for line in point.kind.lines() {
+            match find_line(&line.name, recorded) {
+                Ok(signal) => lines.add(line, signal),
+                Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
             }
-            Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
+        }
+        if let Some(line) = point.kind.number_line() {
+            match find_number(&line.name, recorded) {
+                Ok(signal) => numbers.add(line, signal),
+                Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
+            }
         }
     }
     if !errors.is_empty() {
         return Err(errors);
     }
-    let branches = branches(station).into_iter().map(|members| compile_branch(station, &members, &lines)).collect();
-    Ok(Plan { engine: Engine::new(branches), signals, names, lines })
+    // What is read by a scan is no finer than the scan.
+    let tick = station.scan.map_or(tick, |scan| tick.max(scan.period));
+    let compiled = branches(station).into_iter().map(|members| {
+        let builder = BranchBuilder {
+            branch: Branch::default(),
+            columns: HashMap::new(),
+            lines: &lines.numbers,
+            number_lines: &numbers.numbers,
+            tick,
+            holds: true,
+        };
+        compile_branch(station, &members, builder)
+    });
+    Ok(Plan {
+        engine: Engine::new(compiled.collect()),
+        signals: lines.signals,
+        names: lines.names,
+        lines: lines.numbers,
+        numbers: numbers.signals,
+        number_lines: numbers.numbers,
+    })
 }
 
 /// The signal of a line of two levels, by its name: a whole name, or the end of one after a dot.
@@ -78,10 +124,8 @@ pub fn find_line(name: &str, recorded: &[RecordedLine]) -> Result<usize, Station
 pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
     let first = find(name, recorded)?;
     match &first.kind {
-        LineKind::Number { .. } | LineKind::Real => Ok(first.signal),
-        LineKind::Level | LineKind::Vector { .. } | LineKind::Words { .. } => {
-            Err(StationErrorKind::NotANumber { name: name.to_owned() })
-        }
+        LineKind::Number { .. } | LineKind::Real | LineKind::Vector { .. } => Ok(first.signal),
+        LineKind::Level | LineKind::Words { .. } => Err(StationErrorKind::NotANumber { name: name.to_owned() }),
     }
 }
 
@@ -192,11 +236,10 @@ fn branches(station: &Station) -> Vec<Vec<usize>> {
     members
 }
 
-fn compile_branch(station: &Station, members: &[usize], lines: &HashMap<String, usize>) -> Branch {
-    let mut builder = BranchBuilder { branch: Branch::default(), columns: HashMap::new(), lines };
+fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuilder<'_>) -> Branch {
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
-        builder.branch.begin(number);
+        builder.branch.begin(number, itself(point));
         let (block, shape) = point.kind.compile(&mut builder);
         let first = builder.branch.add(Some(number), block, shape);
         for field in point.kind.fields() {
@@ -212,12 +255,28 @@ fn compile_branch(station: &Station, members: &[usize], lines: &HashMap<String, 
     builder.branch
 }
 
+/// What a point is itself; what gives nothing to others is a bit.
+fn itself(point: &Point) -> Itself {
+    match point.kind.fields().first().filter(|field| field.name.is_empty()).map(|field| field.column) {
+        Some(FieldColumn::Count(_)) => Itself::Count,
+        Some(FieldColumn::Reading(_)) => Itself::Reading,
+        Some(FieldColumn::Bit(_)) | None => Itself::Bit,
+    }
+}
+
 /// A branch in the making: where the columns of points and lines are.
 pub struct BranchBuilder<'a> {
     branch: Branch,
     columns: HashMap<Reference, Operand>,
     lines: &'a HashMap<String, usize>,
+    number_lines: &'a HashMap<String, usize>,
+    tick: Nanos,
+    /// Whether operations hold their last value where they have no result.
+    holds: bool,
 }
+
+/// The name of a formula's own number.
+pub const RAW: &str = "raw";
 
 /// A source that is not there, for what the checks have let through by no means.
 const NOWHERE: BitSource = BitSource::Line(usize::MAX);
@@ -226,6 +285,40 @@ impl BranchBuilder<'_> {
     /// Where to read a line of the recording.
     pub fn line(&self, line: &LineName) -> BitSource {
         self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
+    }
+
+    /// Where to read a number line of the recording.
+    pub fn number_line(&self, line: &LineName) -> NumberSource {
+        NumberSource::Line(self.number_lines.get(&line.name).copied().unwrap_or(usize::MAX))
+    }
+
+    /// The step of the times at which edges can be: the recording's, or the scan's.
+    pub fn tick(&self) -> Nanos {
+        self.tick
+    }
+
+    /// Adds a block of one reading within the point; gives where to read it.
+    pub fn inner_reading(&mut self, block: Box<dyn Block>) -> NumberSource {
+        NumberSource::Reading(self.branch.add(None, block, Shape::READING).readings)
+    }
+
+    /// Where to read a formula, in which [`RAW`] is the number at `raw`.
+    pub fn formula(&mut self, formula: &FieldExpression, raw: NumberSource) -> NumberSource {
+        let name = Reference { point: RAW.to_owned(), field: String::new() };
+        self.columns.insert(name.clone(), Operand::Number(raw));
+        self.holds = false;
+        let operand = self.operand(&formula.expression);
+        self.holds = true;
+        self.columns.remove(&name);
+        match operand {
+            Operand::Number(source @ (NumberSource::Reading(_) | NumberSource::Line(_))) => source,
+            // A whole number, or a constant, as a real one.
+            other => {
+                let one = Operand::Constant(Value::Real(1.0));
+                let times_one = Apply::without_hold(Operation::Operator(Operator::Times), vec![other, one]);
+                self.inner_reading(Box::new(times_one))
+            }
+        }
     }
 
     /// Adds a block within the point; gives the number of its first bit.
@@ -296,7 +389,7 @@ impl BranchBuilder<'_> {
         let of = |name: &Reference| {
             Ok(match self.columns.get(name) {
                 Some(Operand::Number(NumberSource::Count(_))) => Type::Integer,
-                Some(Operand::Number(NumberSource::Reading(_))) => Type::Real,
+                Some(Operand::Number(NumberSource::Reading(_) | NumberSource::Line(_))) => Type::Real,
                 _ => Type::Bit,
             })
         };
@@ -317,7 +410,10 @@ impl BranchBuilder<'_> {
             Node::Call(function, _) => Operation::Function(*function),
         };
         let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
-        let block = Box::new(Apply::new(operation, operands));
+        let block = Box::new(match self.holds {
+            true => Apply::new(operation, operands),
+            false => Apply::without_hold(operation, operands),
+        });
         match self.type_of(tree) {
             Type::Bit => Operand::Bit(self.inner(block, Shape::BIT)),
             Type::Integer => Operand::Number(NumberSource::Count(self.branch.add(None, block, Shape::COUNT).counts)),

@@ -6,7 +6,7 @@ use crate::lines::{LineKind, RecordedLine};
 fn wrong(source: &str) -> Vec<String> {
     let errors = match parse(source) {
         Err(errors) => errors,
-        Ok(station) => compile(&station, &recorded()).err().unwrap_or_default(),
+        Ok(station) => compile(&station, &recorded(), Nanos(1)).err().unwrap_or_default(),
     };
     let told = |error: &StationError| {
         let place = source.get(error.span.clone()).unwrap();

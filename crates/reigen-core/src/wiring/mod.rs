@@ -155,7 +155,7 @@ pub fn check(station: &Station) -> Checked {
             (sensor.is_some() || place.is_some()).then_some(circuit)
         })
         .collect();
-    let mut findings = Vec::new();
+    let mut findings = station.findings();
     for circuit in &circuits {
         modes::check(circuit, &mut findings);
         let fits = polarity::check(circuit, &mut findings);

@@ -1,11 +1,13 @@
 //! What each column of a CSV is: the time, levels, numbers.
 
 use super::record::Record;
+use super::rows::file_time;
 use crate::error::{Fault, FaultKind, shown};
 use crate::options::{ReadOptions, Thresholds};
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::quantity::Decimal;
+use reigen_core::time::Nanos;
 
 /// Names of a time column, and the power of ten from its unit to nanoseconds.
 const TIME_COLUMNS: [(&str, i32); 4] = [("time_s", 9), ("time_ms", 6), ("time_us", 3), ("time_ns", 0)];
@@ -78,6 +80,10 @@ impl Layout {
             };
             layout.columns.push(column);
         }
+        layout.head.tick = match options.sample_rate {
+            Some(rate) => rate.time_of(1).unwrap_or_default(),
+            None => constant_step(rows, at_end, layout.time_power()).unwrap_or_default(),
+        };
         Ok(layout)
     }
 
@@ -106,6 +112,31 @@ impl Layout {
             _ => 0,
         }
     }
+}
+
+/// So many rows tell whether they come at a constant step.
+const STEP_ROWS: usize = 1000;
+/// Steps of at least this length are the same though rounding parts them by a nanosecond.
+const ROUNDED_FROM: u64 = 1000;
+
+/// The step of the first rows at hand, where it is constant; at least three are wanted.
+fn constant_step(rows: &[u8], at_end: bool, power: i32) -> Option<Nanos> {
+    Record::with(|record| {
+        let (mut rest, mut times) = (rows, Vec::new());
+        while let Some(found) = record.read(rest, at_end).filter(|found| found.consumed > 0) {
+            // The last row at hand may be half of one.
+            let Some(after) = rest.get(found.consumed..).filter(|after| at_end || !after.is_empty()) else { break };
+            rest = after;
+            times.extend(file_time(record.cell(0), power).ok());
+            if times.len() == STEP_ROWS {
+                break;
+            }
+        }
+        let steps: Vec<u64> = times.iter().zip(times.iter().skip(1)).map(|(one, other)| one.abs_diff(*other)).collect();
+        let (least, most) = (*steps.iter().min()?, *steps.iter().max()?);
+        let rounding = u64::from(least >= ROUNDED_FROM);
+        (steps.len() >= 2 && least > 0 && most - least <= rounding).then_some(Nanos(least))
+    })
 }
 
 /// Looks at the rows at hand: a column of nothing but 0 and 1 has levels.

@@ -42,7 +42,13 @@ pub(crate) fn open(
         signals.push(signal);
     }
     let width = signals.len().div_ceil(8).max(1);
-    let head = Head { bits: lines.len(), lines, rate: Some(rate), ..Head::default() };
+    let head = Head {
+        bits: lines.len(),
+        lines,
+        rate: Some(rate),
+        tick: rate.time_of(1).unwrap_or_default(),
+        ..Head::default()
+    };
     Pipeline::open(Packed { head, signals, width }, Sample::default(), chunks, form)
 }
 

@@ -3,7 +3,7 @@
 use super::codes::Codes;
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::time::MOST_FILE_TIME_NS;
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// All that the value changes need to know.
 #[derive(Debug)]
@@ -154,7 +154,7 @@ impl LayoutBuilder {
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
         let Self { codes, targets, lines, bits, numbers } = self;
-        let head = Head { lines, bits, numbers, rounds: scale.rounds(), ..Head::default() };
+        let head = Head { lines, bits, numbers, tick: scale.tick(), rounds: scale.rounds(), ..Head::default() };
         let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256] };
         for letter in b'!'..=b'~' {
             if let Some(signal) = layout.bit_of(&[letter]) {
@@ -217,6 +217,14 @@ impl Scale {
             Scale::Per(parts) => units / parts + u64::from(units % parts * 2 >= parts),
         };
         i64::try_from(nanos).ok().filter(|&nanos| nanos <= MOST_FILE_TIME_NS)
+    }
+
+    /// One unit, where it is at least a nanosecond.
+    fn tick(self) -> Nanos {
+        match self {
+            Scale::Times(factor) => Nanos(factor),
+            Scale::Per(_) => Nanos(1),
+        }
     }
 
     /// Whether times are rounded.

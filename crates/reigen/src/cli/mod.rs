@@ -6,6 +6,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
+use reigen_core::units::Hertz;
 use std::path::PathBuf;
 
 /// Tells what a controller should have seen on its discrete and pulse inputs.
@@ -24,6 +25,7 @@ pub(crate) enum Command {
     Survey(SurveyArguments),
     Debounce(DebounceArguments),
     Levels(LevelsArguments),
+    Rate(RateArguments),
     Run(RunArguments),
     Verify(VerifyArguments),
     Why(WhyArguments),
@@ -94,6 +96,36 @@ pub(crate) struct DebounceArguments {
     pub(crate) draw: Option<PathBuf>,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
+}
+
+/// Tell what captured timer counts mean: periods, frequencies, speeds, each with its resolution.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen rate --captures ropewalk/captures.csv --clock 48MHz --prescale 480 --bits 16
+  reigen rate --captures ropewalk/captures.csv --clock 48MHz --prescale 480 --reference 40Hz")]
+pub(crate) struct RateArguments {
+    /// The counts, in the order in which they were captured: one column of CSV below a header
+    #[arg(long, value_name = "FILE.csv")]
+    pub(crate) captures: PathBuf,
+    /// What clocks the timer, before its prescaler
+    #[arg(long, value_name = "FREQUENCY")]
+    pub(crate) clock: Hertz,
+    /// By what the prescaler divides
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) prescale: u32,
+    /// How many bits the timer has
+    #[arg(long, value_name = "N", default_value_t = 16, value_parser = clap::value_parser!(u32).range(1..=63))]
+    pub(crate) bits: u32,
+    /// What the frequency really is, to be held against
+    #[arg(long, value_name = "FREQUENCY")]
+    pub(crate) reference: Option<Hertz>,
+    /// Pulses in one revolution, to tell revolutions a minute too
+    #[arg(long, value_name = "N")]
+    pub(crate) pulses_per_rev: Option<f64>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
 }
 
 /// A level as it is typed.
@@ -288,6 +320,18 @@ pub(crate) struct RunArguments {
     /// Show them as they are at this time, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true, conflicts_with = "display")]
     pub(crate) display_at: Option<i64>,
+    /// Print all readings and counts at this step, a row each, before the sums
+    #[arg(long, value_name = "TIME", value_parser = parse_time)]
+    pub(crate) every: Option<Nanos>,
+    /// Follow one reading as a bar, at the recording's own pace on a terminal
+    #[arg(long, value_name = "POINT", conflicts_with_all = ["json", "every"])]
+    pub(crate) watch: Option<String>,
+    /// With --watch: so many times as fast
+    #[arg(long, value_name = "FACTOR", default_value_t = 1.0, requires = "watch")]
+    pub(crate) speed: f64,
+    /// With --watch: the ends of the bar, such as 0..140
+    #[arg(long, value_name = "LOW..HIGH", requires = "watch", allow_hyphen_values = true)]
+    pub(crate) scale: Option<String>,
     /// Count from this time on, in the recording's own times
     #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,

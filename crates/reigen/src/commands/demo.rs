@@ -18,6 +18,7 @@ use std::path::Path;
 
 const STATION: &str = include_str!("../../../../demo/station.toml");
 const SCENARIO: &str = include_str!("../../../../demo/scenario.toml");
+const CAPTURES: &str = include_str!("../../../../demo/captures.csv");
 const SEED: u64 = 1;
 
 /// What the walk mends in the station, and what it puts in its place, the wiring first.
@@ -156,11 +157,12 @@ fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> 
     let refuse = |source| OutputError::Io { path: folder.to_owned(), source };
     std::fs::create_dir_all(folder).map_err(refuse)?;
     let truth = serde_json::to_vec_pretty(&walk.truth).map_err(std::io::Error::from)?;
-    let files: [(&str, &[u8]); 4] = [
+    let files: [(&str, &[u8]); 5] = [
         ("station.toml", STATION.as_bytes()),
         ("scenario.toml", SCENARIO.as_bytes()),
         ("recording.vcd", &walk.recording),
         ("truth.json", &truth),
+        ("captures.csv", CAPTURES.as_bytes()),
     ];
     for (name, _) in files {
         let path = folder.join(name);
@@ -177,7 +179,9 @@ fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> 
         file.finish()?;
     }
     let shown = folder.display();
-    out.line(format!("Written into {shown}: station.toml, scenario.toml, recording.vcd, truth.json. Go on with:\n"))?;
+    out.line(format!(
+        "Written into {shown}: station.toml, scenario.toml, recording.vcd, truth.json, captures.csv.\nGo on with:\n"
+    ))?;
     out.line(format!("  reigen check {shown}/station.toml"))?;
     out.line(format!("  reigen run {shown}/station.toml {shown}/recording.vcd"))
 }

@@ -15,6 +15,7 @@ use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_draw::diagram::{Content, Diagram, Row};
+use reigen_draw::number::NumberRow;
 use reigen_draw::steps::Steps;
 use reigen_draw::theme::Theme;
 use reigen_draw::trace::Trace;
@@ -110,14 +111,19 @@ fn scale(station: &Station, text: &str) -> Result<(usize, (f64, f64)), Failure> 
         return Err(wrong(format!("`{text}` is no scale of a point")));
     };
     let number = number_of(station, name)?;
+    Ok((number, parse_scale(&format!("{low}..{high}"))?))
+}
+
+/// `LOW..HIGH`.
+pub(crate) fn parse_scale(text: &str) -> Result<(f64, f64), Failure> {
+    let wrong = |message: String| Failure::Usage { message, help: "such as --scale 0..1000".to_owned() };
     let value = |text: &str| text.trim().parse::<f64>().ok().filter(|value| value.is_finite());
-    let (Some(low), Some(high)) = (value(low), value(high)) else {
-        return Err(wrong(format!("`{low}..{high}` are not two numbers")));
-    };
-    if low >= high {
-        return Err(wrong(format!("the scale {low}..{high} is the wrong way round")));
+    let parted = text.split_once("..").and_then(|(low, high)| value(low).zip(value(high)));
+    match parted {
+        None => Err(wrong(format!("`{text}` is not two numbers"))),
+        Some((low, high)) if low >= high => Err(wrong(format!("the scale {low}..{high} is the wrong way round"))),
+        Some(scale) => Ok(scale),
     }
-    Ok((number, (low, high)))
 }
 
 /// The time of `POINT:N`, in the recording's own times.
@@ -155,7 +161,7 @@ fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
     columns.map_or_else(Vec::new, |columns| match (columns.bit(), columns.count()) {
         (Some(bit), _) => bit.toggles.iter().copied().skip(usize::from(bit.level == Some(true))).step_by(2).collect(),
         (_, Some(count)) => count.times.clone(),
-        _ => Vec::new(),
+        _ => columns.reading().map_or_else(Vec::new, |reading| reading.times.clone()),
     })
 }
 
@@ -168,7 +174,15 @@ enum Making {
         rejected: Vec<(Nanos, Rule)>,
         ramp: Option<Box<(Nanos, Trace)>>,
     },
-    Number(Steps),
+    Number {
+        steps: Steps,
+        /// Of a reading that tells it.
+        resolution: Option<Steps>,
+        valid: Option<[f64; 2]>,
+        /// Thresholds that switch by it.
+        thresholds: Vec<f64>,
+        unit: String,
+    },
 }
 
 /// Works the station and gathers what is drawn.
@@ -177,7 +191,7 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
     let from = chosen.from.and_then(|from| origin.since_start(from)).unwrap_or_default();
     let points: Vec<(usize, &Point)> =
         chosen.points.iter().filter_map(|&number| Some((number, station.station.points.get(number)?))).collect();
-    let mut making: Vec<Making> = points.iter().map(|(_, point)| Making::new(point, from)).collect();
+    let mut making: Vec<Making> = points.iter().map(|(_, point)| Making::new(point, &station.station, from)).collect();
     let (mut marks, mut marked) = (0, true);
     let mut verdicts = Vec::new();
     let wanted = Wanted { from: chosen.from, to: chosen.to, watched: true, ..Wanted::default() };
@@ -217,10 +231,28 @@ fn title(station: &StationFile, recording: &str, origin: Origin, from: Nanos, to
     format!("{name}: {file}, {} from {start} s on", to.saturating_sub(from))
 }
 
+/// The levels of the thresholds that switch by a point.
+fn thresholds_on(point: &Point, station: &Station) -> Vec<f64> {
+    let thresholds = station.points.iter().filter_map(|other| other.kind.threshold());
+    let on_it = thresholds.filter(|(of, _)| {
+        of.expression.as_name().is_some_and(|name| name.point == point.name && name.field.is_empty())
+    });
+    on_it.flat_map(|(_, levels)| [levels.above, levels.below]).collect()
+}
+
 impl Making {
-    fn new(point: &Point, from: Nanos) -> Self {
+    fn new(point: &Point, station: &Station, from: Nanos) -> Self {
         match point.kind.fields().first().map(|field| field.column) {
-            Some(FieldColumn::Count(_)) => Making::Number(Steps::new(from)),
+            Some(FieldColumn::Count(_) | FieldColumn::Reading(_)) => {
+                let resolution = point.kind.fields().iter().any(|field| field.name == "resolution");
+                Making::Number {
+                    steps: Steps::new(from),
+                    resolution: resolution.then(|| Steps::new(from)),
+                    valid: point.kind.valid(),
+                    thresholds: thresholds_on(point, station),
+                    unit: point.kind.unit().unwrap_or_default().to_owned(),
+                }
+            }
             _ => {
                 let line = point.kind.line().map(|line| line.name.clone());
                 Making::Bit {
@@ -256,10 +288,16 @@ impl Making {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
             }
-            Making::Number(steps) => {
+            Making::Number { steps, resolution, .. } => {
                 if let Some(count) = columns.count() {
                     let values = count.times.iter().copied().zip(count.values.iter().map(|&value| value as f64));
                     steps.take(count.before.map(|value| value as f64), values);
+                }
+                let column = |number: usize| columns.readings.get(number).filter(|_| columns.reading().is_some());
+                for (steps, reading) in [(Some(steps), column(0)), (resolution.as_mut(), column(1))] {
+                    if let (Some(steps), Some(reading)) = (steps, reading) {
+                        steps.take(reading.before, reading.times.iter().copied().zip(reading.values.iter().copied()));
+                    }
                 }
             }
         }
@@ -268,7 +306,7 @@ impl Making {
     fn marks(&self) -> usize {
         match self {
             Making::Bit { rejected, .. } => rejected.len(),
-            Making::Number(_) => 0,
+            Making::Number { .. } => 0,
         }
     }
 
@@ -294,15 +332,17 @@ impl Making {
                     content: Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) },
                 }
             }
-            Making::Number(steps) => {
-                let levels = match summary {
+            Making::Number { steps, resolution, valid, thresholds, unit } => {
+                let mut levels: Vec<f64> = match summary {
                     Some(PointSummary::Counter(counter)) => {
                         let limits = counter.limits.iter().flatten();
                         counter.presets.iter().chain(limits).map(|&level| level as f64).collect()
                     }
                     _ => Vec::new(),
                 };
-                Row { label, under: String::new(), content: Content::Number { steps, scale, levels } }
+                levels.extend(thresholds);
+                let number = NumberRow { steps, scale, levels, valid, resolution };
+                Row { label, under: unit, content: Content::Number(number) }
             }
         }
     }

@@ -5,6 +5,7 @@ pub(crate) mod debounce;
 pub(crate) mod demo;
 pub(crate) mod draw;
 pub(crate) mod levels;
+pub(crate) mod rate;
 pub(crate) mod run;
 pub(crate) mod simulate;
 pub(crate) mod size;

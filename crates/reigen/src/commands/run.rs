@@ -2,7 +2,9 @@
 
 use crate::Done;
 use crate::cli::RunArguments;
+use crate::commands::draw::{number_of, parse_scale};
 use crate::failure::Failure;
+use crate::gauge::{Gauge, frame};
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
@@ -11,7 +13,9 @@ use crate::summary::Summary;
 use crate::tables;
 use reigen_core::logic::expression::Reference;
 use reigen_core::simulate::truth::TruthFile;
+use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
+use reigen_core::time::Nanos;
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Recording;
@@ -31,11 +35,24 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     }
     let recording = Recording::open(&arguments.recording, &options)?;
     let mut states = States::default();
+    let mut gauge = gauge(&station.station, arguments)?;
     let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
         if arguments.display {
             states.take(&seen);
         }
+        if let Some(gauge) = &mut gauge {
+            gauge.take(&seen);
+        }
     })?;
+    match &gauge {
+        Some(gauge) if arguments.watch.is_some() => {
+            let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
+            gauge.play(outcome.origin, arguments.speed, scale, out)?;
+        }
+        Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(outcome.origin)),
+        Some(gauge) => gauge.print(outcome.origin, out)?,
+        None => {}
+    }
     if let Some(at) = arguments.display_at {
         states = states_at(&station, &arguments.recording, &options, at)?;
     }
@@ -46,6 +63,36 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let failed = outcome.points.iter().any(|point| matches!(point, PointSummary::Expectation(told) if !told.pass));
     let differs = failed || outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
     Ok(if differs { Done::Differs } else { Done::Fine })
+}
+
+/// What takes readings at a step, where that is asked for.
+fn gauge(station: &Station, arguments: &RunArguments) -> Result<Option<Gauge>, Failure> {
+    let help = "rates, widths, analog points, counters and encoders are numbers";
+    let usage = |message: String| Failure::Usage { message, help: help.to_owned() };
+    if !(arguments.speed.is_finite() && arguments.speed > 0.0) {
+        return Err(Failure::Usage {
+            message: format!("--speed {} is no pace", arguments.speed),
+            help: "10 is ten times as fast as the recording".to_owned(),
+        });
+    }
+    if arguments.every == Some(Nanos(0)) {
+        return Err(Failure::Usage {
+            message: "--every 0 s never gets on".to_owned(),
+            help: "such as --every 250ms".to_owned(),
+        });
+    }
+    let gauge = match (&arguments.watch, arguments.every) {
+        (Some(name), _) => Gauge::new(station, frame(arguments.speed), Some(number_of(station, name)?)),
+        (None, Some(every)) => Gauge::new(station, every, None),
+        (None, None) => return Ok(None),
+    };
+    match gauge.is_empty() {
+        true => Err(usage(match &arguments.watch {
+            Some(name) => format!("`{name}` is no number"),
+            None => "no point of the station is a number".to_owned(),
+        })),
+        false => Ok(Some(gauge)),
+    }
 }
 
 /// The states at a time, from a second reading.

@@ -8,6 +8,7 @@ mod draw;
 mod guide;
 mod logic;
 mod measure;
+mod readings;
 mod refused;
 mod run;
 mod simulate;

@@ -14,6 +14,8 @@ use reigen_core::time::seconds_short;
 use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
 
+mod readings;
+
 /// Cells of tables.
 pub(crate) mod cells {
     use reigen_core::time::Nanos;
@@ -55,12 +57,16 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     ]);
     let mut counters =
         table(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
+    let mut readings = readings::Tables::new();
     let mut bits = table(&["state", "now", "went on", "went off", "time on"]);
     let mut expectations = table(&["expectation", "held", "how"]);
     for (name, summary) in named {
         match summary {
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
             PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
+            PointSummary::Rate(rate) => readings.rate(name, rate),
+            PointSummary::Width(width) => readings.width(name, width),
+            PointSummary::Analog(analog) => readings.analog(name, analog),
             PointSummary::Expectation(told) => drop(expectations.add_row([name, held(told.pass), &told.detail])),
             PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => {
                 bits.add_row(bit_row(name, tally));
@@ -68,7 +74,8 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         }
     }
     left(&mut expectations, 2);
-    for table in [inputs, counters, bits, expectations] {
+    let [rates, widths, analogs] = readings.done();
+    for table in [inputs, counters, rates, widths, analogs, bits, expectations] {
         if !table.is_empty() {
             out.line("")?;
             out.line(table.trim_fmt())?;

@@ -11,15 +11,17 @@ use reigen_core::account::Verdict;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::{Edge, explain, waiting};
 use reigen_core::condition::input::InputSettings;
-use reigen_core::event::{Event, What};
+use reigen_core::event::{Event, Real, What};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::names::counted;
 use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::{InputSummary, PairSummary, PointSummary};
 use reigen_core::time::{Nanos, Origin, seconds_short};
-use reigen_core::units::significant;
+use reigen_core::units::resolved;
 use reigen_io::recording::Recording;
 use serde::Serialize;
+
+mod made;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure> {
@@ -219,7 +221,7 @@ fn of_other(
     let reasons = events.iter().map(|event| Reason {
         number: 0,
         time_ns: Some(origin.file_time_ns(event.time)),
-        what: what_happened(event.what),
+        what: what_happened(event.what, point.kind.unit().unwrap_or_default()),
         why: String::new(),
     });
     let reasons = reasons.collect();
@@ -290,13 +292,14 @@ impl ScanCount {
     }
 }
 
-fn what_happened(what: What) -> String {
+fn what_happened(what: What, unit: &str) -> String {
     match what {
         What::Rejected(rule) => rule.word().to_owned(),
         What::On => "on".to_owned(),
         What::Off => "off".to_owned(),
         What::Preset(preset) => format!("reached the preset {preset}"),
         What::Value(value) => format!("became {value}"),
+        What::Reading(Real(value)) => format!("read {} {unit}", resolved(value, None)).trim_end().to_owned(),
         What::NotCounted(why) => format!("not counted: {}", why.word()),
     }
 }
@@ -316,10 +319,22 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
             let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
             format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
         }
+        Some(PointSummary::Rate(rate)) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
+        Some(PointSummary::Width(width)) => readings_sum(width.readings, width.min, width.max, &width.unit),
         Some(PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. })) => {
             format!("on {} times, off {} times", tally.rising, tally.falling)
         }
         _ => String::new(),
+    }
+}
+
+fn readings_sum(readings: u64, least: Option<f64>, most: Option<f64>, unit: &str) -> String {
+    match least.zip(most) {
+        None => "no reading".to_owned(),
+        Some((least, most)) => {
+            let range = format!("from {} to {} {unit}", resolved(least, None), resolved(most, None));
+            format!("{}, {range}", counted(readings, "reading")).trim_end().to_owned()
+        }
     }
 }
 
@@ -352,6 +367,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
         station,
         states: &states,
         lines: &line_numbers,
+        points: &outcome.points,
         origin,
         time: asked,
         told: Vec::new(),
@@ -370,7 +386,7 @@ fn in_words(value: Value) -> String {
         Value::Bit(true) => "on".to_owned(),
         Value::Bit(false) => "off".to_owned(),
         Value::Integer(number) => number.to_string(),
-        Value::Real(number) => significant(number),
+        Value::Real(number) => resolved(number, None),
     }
 }
 
@@ -379,6 +395,7 @@ struct Behind<'a> {
     station: &'a StationFile,
     states: &'a States,
     lines: &'a std::collections::HashMap<String, usize>,
+    points: &'a [PointSummary],
     origin: Origin,
     time: Nanos,
     /// The points that have been told.
@@ -400,6 +417,9 @@ impl Behind<'_> {
         let name = Reference { point: point.name.clone(), field: String::new() };
         let state = self.state(&name);
         self.push(depth, format!("{} is {state}", point.name), String::new());
+        for line in made::of(point, self.points.get(number), self.origin) {
+            self.push(depth + 1, line, String::new());
+        }
         if self.told.contains(&number) {
             return;
         }
@@ -449,7 +469,9 @@ impl Behind<'_> {
     /// What a name is, and since when.
     fn state(&self, name: &Reference) -> String {
         let found = self.states.of(&self.station.station, name);
-        let shown = found.map(|(value, since)| (in_words(value), since));
+        let unit = self.station.station.points.iter().find(|point| point.name == name.point && name.field.is_empty());
+        let unit = unit.and_then(|point| point.kind.unit()).unwrap_or_default();
+        let shown = found.map(|(value, since)| (format!("{} {unit}", in_words(value)).trim_end().to_owned(), since));
         match shown {
             Some((value, since)) => format!("{value}, {}", self.since(since)),
             _ => "unknown: it has not started".to_owned(),

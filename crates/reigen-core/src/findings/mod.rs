@@ -5,6 +5,8 @@ use crate::names::counted;
 use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
 use crate::time::Nanos;
 
+mod readings;
+
 /// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
 const MOSTLY: u64 = 90;
 
@@ -16,6 +18,9 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
             PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
             PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
             PointSummary::Pair(pair) => of_pair(name, pair, &mut findings),
+            PointSummary::Rate(rate) => readings::of_rate(name, rate, &mut findings),
+            PointSummary::Width(width) => readings::of_width(name, width, &mut findings),
+            PointSummary::Analog(analog) => readings::of_analog(name, analog, &mut findings),
             PointSummary::Expectation(told) if !told.pass => findings.push(Finding::error(
                 "expectation-failed",
                 name,

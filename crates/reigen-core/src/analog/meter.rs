@@ -1,0 +1,354 @@
+//! `analog`: the block that makes a value of a recorded number.
+
+use super::jumps::{Jumps, JumpsFound};
+use super::smooth::{Smoother, Smoothing};
+use crate::column::ReadingColumn;
+use crate::engine::{Block, Inputs, NumberSource, Outputs, Shape};
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use serde::Serialize;
+
+/// The columns of an analog point: `.fault`; the value.
+pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 1 };
+
+/// From the recorded number to the quantity behind it, by straight lines.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Scaling {
+    /// Full scale in counts, and what that is in volts.
+    pub counts: Option<(f64, f64)>,
+    /// Two points of a line: from `[0]` and `[1]` to `[0]` and `[1]`.
+    pub scale: Option<([f64; 2], [f64; 2])>,
+}
+
+impl Scaling {
+    /// What was measured at the terminal: number · span / full.
+    #[inline]
+    pub fn measured(&self, recorded: f64) -> f64 {
+        match self.counts {
+            Some((full, span)) => recorded * span / full,
+            None => recorded,
+        }
+    }
+
+    /// The value on the line through two points.
+    #[inline]
+    pub fn value(&self, recorded: f64) -> f64 {
+        let measured = self.measured(recorded);
+        match self.scale {
+            Some(([from, until], [low, high])) => low + (measured - from) * (high - low) / (until - from),
+            None => measured,
+        }
+    }
+}
+
+/// A number scaled, without more: the `raw` of a formula.
+#[derive(Debug)]
+pub struct Scaled {
+    of: NumberSource,
+    scaling: Scaling,
+}
+
+impl Scaled {
+    /// A number line, scaled.
+    pub fn new(of: NumberSource, scaling: Scaling) -> Self {
+        Self { of, scaling }
+    }
+}
+
+impl Block for Scaled {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let ([column], Some(of)) = (outputs.readings, inputs.reading(self.of)) else { return };
+        column.times.extend_from_slice(&of.times);
+        column.values.extend(of.values.iter().map(|&value| self.scaling.value(value)));
+    }
+}
+
+/// What an analog point is set to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settings {
+    /// From the recorded number to the value, or to the `raw` of a formula.
+    pub scaling: Scaling,
+    /// The unit of the value.
+    pub unit: String,
+    /// The least and the most that is no fault, both included.
+    pub valid: Option<[f64; 2]>,
+    /// What it is smoothed over.
+    pub smooth: Option<Smoothing>,
+}
+
+/// What an analog point did.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct AnalogSummary {
+    /// The unit of the values.
+    pub unit: String,
+    /// The last value; `None` before the first.
+    pub last: Option<f64>,
+    /// Over time, faults left out.
+    pub mean: Option<f64>,
+    /// Over values, faults left out.
+    pub min: Option<f64>,
+    /// The same.
+    pub max: Option<f64>,
+    /// How long it was in fault.
+    #[serde(rename = "fault_ns")]
+    pub fault: Nanos,
+    /// How often it went into fault, or began in it.
+    pub faults: u64,
+    /// When it first did.
+    #[serde(rename = "first_fault_ns")]
+    pub first_fault: Option<Nanos>,
+    /// The value then; `None` where there was none.
+    pub first_fault_value: Option<f64>,
+    /// The last recorded number.
+    pub recorded: Option<f64>,
+    /// What that is at the terminal.
+    pub measured: Option<f64>,
+    /// Jumps beyond the noise.
+    #[serde(skip)]
+    pub jumps: Option<JumpsFound>,
+    /// The valid range.
+    #[serde(skip)]
+    pub valid: Option<[f64; 2]>,
+}
+
+/// The least and the most of valid values and of two others, four values at a time.
+fn range_of(values: &[f64], least: f64, most: f64) -> (f64, f64) {
+    let lower = |one: f64, other: f64| if other < one { other } else { one };
+    let higher = |one: f64, other: f64| if other > one { other } else { one };
+    let (fours, rest) = values.as_chunks::<4>();
+    let (mut low, mut high) = ([least; 4], [most; 4]);
+    for four in fours {
+        low = std::array::from_fn(|lane| lower(low[lane], four[lane]));
+        high = std::array::from_fn(|lane| higher(high[lane], four[lane]));
+    }
+    let least = low.iter().chain(rest).copied().fold(least, lower);
+    (least, high.iter().chain(rest).copied().fold(most, higher))
+}
+
+/// The mean over time of what is no fault.
+#[derive(Debug, Clone, Copy, Default)]
+struct OverTime {
+    since: Nanos,
+    value: Option<f64>,
+    integral: f64,
+    time: u64,
+}
+
+impl OverTime {
+    #[inline]
+    fn set(&mut self, at: Nanos, value: Option<f64>) {
+        if let Some(value) = self.value {
+            let length = at.saturating_sub(self.since).0;
+            self.integral += value * length.cast_signed() as f64;
+            self.time += length;
+        }
+        (self.since, self.value) = (at, value);
+    }
+
+    /// Goes from the first of some values, which has been set, to the last.
+    fn pass(&mut self, times: &[Nanos], values: &[f64]) {
+        let (Some(&first), Some(&last)) = (times.first(), times.last()) else { return };
+        let mut integral = self.integral;
+        for (pair, value) in times.array_windows::<2>().zip(values) {
+            let [from, until] = *pair;
+            integral += value * until.saturating_sub(from).0.cast_signed() as f64;
+        }
+        self.integral = integral;
+        self.time += last.saturating_sub(first).0;
+        (self.since, self.value) = (last, values.last().copied());
+    }
+
+    /// The mean up to `end`; of a value without a length it is that value.
+    fn mean(&self, end: Nanos) -> Option<f64> {
+        let length = end.saturating_sub(self.since).0;
+        let open = self.value.map_or((0.0, 0), |value| (value * length as f64, length));
+        let time = self.time + open.1;
+        if time == 0 { self.value } else { Some((self.integral + open.0) / time as f64) }
+    }
+}
+
+/// The running form of an analog point.
+#[derive(Debug)]
+pub struct Analog {
+    settings: Settings,
+    of: NumberSource,
+    /// The recorded number, where `of` is what a formula made of it.
+    recorded: Option<NumberSource>,
+    smoother: Option<Smoother>,
+    /// Whether it is in fault, once it has begun.
+    fault: Option<bool>,
+    value: Option<f64>,
+    last_recorded: Option<f64>,
+    over_time: OverTime,
+    range: Option<(f64, f64)>,
+    faults: u64,
+    first_fault: Option<(Nanos, Option<f64>)>,
+    jumps: Jumps,
+    until: Nanos,
+    /// Room for the values of a window.
+    room: Vec<f64>,
+}
+
+impl Analog {
+    /// The value of a line; or of what a formula made of it, and then `recorded` is the line.
+    pub fn new(settings: Settings, of: NumberSource, recorded: Option<NumberSource>) -> Self {
+        let smoother = settings.smooth.map(Smoother::new);
+        Self {
+            settings,
+            of,
+            recorded,
+            smoother,
+            fault: None,
+            value: None,
+            last_recorded: None,
+            over_time: OverTime::default(),
+            range: None,
+            faults: 0,
+            first_fault: None,
+            jumps: Jumps::default(),
+            until: Nanos(0),
+            room: Vec::new(),
+        }
+    }
+
+    /// Makes values of what is read in a window, and tells whether all of them are valid.
+    fn scale(&mut self, read: &[f64]) -> bool {
+        self.room.clear();
+        match self.recorded {
+            Some(_) => self.room.extend_from_slice(read),
+            None => self.room.extend(read.iter().map(|&read| self.settings.scaling.value(read))),
+        }
+        let [low, high] = self.settings.valid.unwrap_or([f64::MIN, f64::MAX]);
+        self.room.iter().fold(true, |valid, &value| valid & (value >= low) & (value <= high))
+    }
+
+    /// Takes a window without a fault in it: [`take`](Self::take) for each value, with less to ask.
+    fn take_valid(&mut self, times: &[Nanos], values: &[f64], column: &mut ReadingColumn) {
+        let (Some((&first, &first_value)), Some(&last)) = (times.iter().zip(values).next(), values.last()) else {
+            return;
+        };
+        let (least, most) = self.range.unwrap_or((first_value, first_value));
+        self.range = Some(range_of(values, least, most));
+        let all_new = values.iter().zip(values.iter().skip(1)).fold(true, |new, (one, other)| new & (one != other));
+        if all_new && self.value != Some(first_value) {
+            column.times.extend_from_slice(times);
+            column.values.extend_from_slice(values);
+            self.value = Some(last);
+        } else {
+            times.iter().zip(values).for_each(|(&at, &value)| self.show(at, value, column));
+        }
+        self.over_time.set(first, Some(first_value));
+        self.over_time.pass(times, values);
+        self.jumps.take_all(times, values);
+    }
+
+    #[inline]
+    fn show(&mut self, at: Nanos, value: f64, column: &mut ReadingColumn) {
+        if self.value != Some(value) {
+            column.push(at, value);
+            self.value = Some(value);
+        }
+    }
+
+    fn widen(&mut self, value: f64) {
+        let (least, most) = self.range.unwrap_or((value, value));
+        self.range = Some((least.min(value), most.max(value)));
+    }
+
+    #[inline]
+    fn take(&mut self, at: Nanos, value: f64, column: &mut ReadingColumn) -> bool {
+        let known = value.is_finite();
+        let fault = !known || self.settings.valid.is_some_and(|[least, most]| value < least || value > most);
+        if self.fault != Some(fault) && fault {
+            self.faults += 1;
+            self.first_fault.get_or_insert((at, known.then_some(value)));
+        }
+        if !fault {
+            self.jumps.take(at, value);
+        }
+        match &mut self.smoother {
+            Some(smoother) => {
+                smoother.step(at, (!fault).then_some(value));
+                self.over_time.set(at, self.value.filter(|_| !fault));
+            }
+            None => {
+                if known {
+                    self.show(at, value, column);
+                }
+                if !fault {
+                    self.widen(value);
+                }
+                self.over_time.set(at, (!fault).then_some(value));
+            }
+        }
+        fault
+    }
+
+    /// Means that are due at `now` or before it.
+    fn smooth(&mut self, now: Nanos, column: &mut ReadingColumn) {
+        while let Some((at, mean)) = self.smoother.as_mut().and_then(|smoother| smoother.due(now)) {
+            let Some(mean) = mean else { continue };
+            self.show(at, mean, column);
+            if self.fault == Some(false) {
+                self.widen(mean);
+                self.over_time.set(at, Some(mean));
+            }
+        }
+    }
+}
+
+impl Block for Analog {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let ([fault_bit], [column]) = (outputs.bits, outputs.readings) else { return };
+        let Some(of) = inputs.reading(self.of) else { return };
+        self.last_recorded = inputs.reading(self.recorded.unwrap_or(self.of)).and_then(ReadingColumn::last);
+        let all_valid = self.scale(&of.values);
+        let values = std::mem::take(&mut self.room);
+        if all_valid && self.smoother.is_none() && self.fault == Some(false) {
+            self.take_valid(&of.times, &values, column);
+        } else {
+            for (&at, &value) in of.times.iter().zip(&values) {
+                self.smooth(at, column);
+                let fault = self.take(at, value, column);
+                match self.fault.replace(fault) {
+                    None => fault_bit.start(at, fault),
+                    Some(before) if before != fault => fault_bit.toggles.push(at),
+                    Some(_) => {}
+                }
+            }
+        }
+        self.room = values;
+        self.smooth(Nanos(window.until.0.saturating_sub(1)), column);
+        self.until = window.until;
+    }
+
+    fn start_counting(&mut self, from: Nanos) {
+        let value = self.over_time.value;
+        self.over_time = OverTime { since: from, value, ..OverTime::default() };
+        self.range = value.map(|value| (value, value));
+        (self.faults, self.first_fault) = (u64::from(self.fault == Some(true)), None);
+        if self.fault == Some(true) {
+            self.first_fault = Some((from, self.value));
+        }
+    }
+
+    fn summary(&self, tally: Tally) -> PointSummary {
+        let end = Nanos(self.until.0.saturating_sub(1));
+        let span = self.range.map_or(0.0, |(least, most)| most - least);
+        PointSummary::Analog(Box::new(AnalogSummary {
+            unit: self.settings.unit.clone(),
+            last: self.value,
+            mean: self.over_time.mean(end),
+            min: self.range.map(|(least, _)| least),
+            max: self.range.map(|(_, most)| most),
+            fault: tally.on,
+            faults: self.faults,
+            first_fault: self.first_fault.map(|(at, _)| at),
+            first_fault_value: self.first_fault.and_then(|(_, value)| value),
+            recorded: self.last_recorded,
+            measured: self.last_recorded.map(|recorded| self.settings.scaling.measured(recorded)),
+            jumps: self.jumps.found(span),
+            valid: self.settings.valid,
+        }))
+    }
+}

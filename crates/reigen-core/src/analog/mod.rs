@@ -1,0 +1,9 @@
+//! Numbers: scaled, through a formula, valid or not, smoothed; and bits made of them by thresholds.
+
+pub mod jumps;
+pub mod meter;
+pub mod smooth;
+pub mod table;
+#[cfg(test)]
+mod tests;
+pub mod threshold;

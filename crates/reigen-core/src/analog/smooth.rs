@@ -1,0 +1,97 @@
+//! `smooth`: the mean over time of the last stretch, at a constant step.
+
+use crate::time::Nanos;
+use std::collections::VecDeque;
+
+/// What a number is smoothed over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Smoothing {
+    /// The stretch.
+    pub over: Nanos,
+    /// The step.
+    pub every: Nanos,
+}
+
+/// A value from a time on; `None` while it is in fault.
+#[derive(Debug, Clone, Copy)]
+struct Step {
+    at: Nanos,
+    value: Option<f64>,
+}
+
+/// Walks along the steps and sums what it passes.
+#[derive(Debug, Clone, Copy, Default)]
+struct Sum {
+    at: Nanos,
+    /// The value over time since the start, less the first value, in value times nanoseconds.
+    integral: f64,
+    /// The time that was not in fault.
+    time: u64,
+}
+
+impl Sum {
+    fn pass(&mut self, until: Nanos, value: Option<f64>) {
+        if let Some(value) = value {
+            let length = until.saturating_sub(self.at).0;
+            self.integral += value * length as f64;
+            self.time += length;
+        }
+        self.at = until;
+    }
+}
+
+/// The running form.
+///
+/// Two sums follow the steps, one at the present and one a stretch behind it; the mean is their difference. Both
+/// count from the first value, so that a constant comes out as it is.
+#[derive(Debug, Clone)]
+pub struct Smoother {
+    smoothing: Smoothing,
+    /// Values are counted from this one.
+    zero: f64,
+    /// The next time of a mean, once there is a value.
+    next: Option<Nanos>,
+    ahead: Sum,
+    behind: Sum,
+    /// The steps between the two; the first is the one that the later sum is in.
+    steps: VecDeque<Step>,
+}
+
+impl Smoother {
+    /// Means over a stretch, at every multiple of a step; both are above zero.
+    pub fn new(smoothing: Smoothing) -> Self {
+        let (ahead, behind) = (Sum::default(), Sum::default());
+        Self { smoothing, zero: 0.0, next: None, ahead, behind, steps: VecDeque::new() }
+    }
+
+    /// The value steps at a time; `None` where it goes into fault. Means that are due come [before](Self::due).
+    pub fn step(&mut self, at: Nanos, value: Option<f64>) {
+        match (self.next, self.steps.back()) {
+            (None, _) => {
+                let (every, full) = (self.smoothing.every.0, at.0.saturating_add(self.smoothing.over.0));
+                self.next = Some(Nanos(full.div_ceil(every).saturating_mul(every)));
+                self.zero = value.unwrap_or_default();
+                (self.ahead.at, self.behind.at) = (at, at);
+            }
+            (Some(_), Some(last)) => self.ahead.pass(at, last.value),
+            (Some(_), None) => {}
+        }
+        self.steps.push_back(Step { at, value: value.map(|value| value - self.zero) });
+    }
+
+    /// The next mean that is due at `now` or before it; without a value where all of the stretch was in fault.
+    pub fn due(&mut self, now: Nanos) -> Option<(Nanos, Option<f64>)> {
+        let at = self.next.filter(|next| *next <= now)?;
+        self.next = Some(Nanos(at.0.saturating_add(self.smoothing.every.0)));
+        self.ahead.pass(at, self.steps.back().and_then(|step| step.value));
+        let from = at.saturating_sub(self.smoothing.over);
+        while let Some(next) = self.steps.get(1).filter(|next| next.at <= from).copied() {
+            let passed = self.steps.pop_front();
+            self.behind.pass(next.at, passed.and_then(|step| step.value));
+        }
+        self.behind.pass(from, self.steps.front().and_then(|step| step.value));
+        let time = self.ahead.time - self.behind.time;
+        let mean = (self.ahead.integral - self.behind.integral) / time as f64 + self.zero;
+        Some((at, (time > 0).then_some(mean)))
+    }
+}

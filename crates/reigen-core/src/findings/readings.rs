@@ -1,0 +1,142 @@
+//! What a person should know of rates, widths and analog points.
+
+use crate::analog::meter::AnalogSummary;
+use crate::finding::Finding;
+use crate::names::counted;
+use crate::rate::meter::RateSummary;
+use crate::rate::wheel::WheelSummary;
+use crate::rate::width::WidthSummary;
+use crate::time::Nanos;
+use crate::units::significant;
+
+/// A mark that comes early or late by more than this share of the spacing, in percent, is told.
+const UNEVEN: f64 = 1.0;
+/// A swing that is more than this share of all that the wheel gives, in percent, is a wheel out of centre.
+const MOSTLY_RIPPLE: f64 = 80.0;
+
+/// Findings on a rate.
+pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding>) {
+    if rate.readings == 0 {
+        let message = "it gives no reading: fewer than two edges came, or too few for one interval".to_owned();
+        findings.push(Finding::note("no-reading", name, message, "look whether what it measures changes at all"));
+    }
+    if let Some((judgement, better)) = rate.judgement.as_ref().and_then(|told| Some((told, told.better.as_ref()?))) {
+        let message = format!(
+            "`{}` resolves {} {unit} at {} {unit} and {} {unit} at {} {unit}",
+            rate.method,
+            significant(judgement.slowest_resolution),
+            significant(judgement.slowest),
+            significant(judgement.fastest_resolution),
+            significant(judgement.fastest),
+            unit = rate.unit,
+        );
+        let sum = format!("one step is up to {} % of the reading", significant(judgement.coarsest * 100.0));
+        findings.push(Finding::note("coarse-reading", name, message, better).with_sum(sum));
+    }
+    if let (Some(zero_after), 1..) = (rate.zero_after, rate.early_stops) {
+        let message = format!(
+            "{} it fell to 0 and the next edge came within twice the {zero_after} of `zero_after`",
+            counted(rate.early_stops, "time")
+        );
+        let remedy = "it may still have turned: a longer `zero_after` sees slower speeds";
+        findings.push(Finding::note("stops-too-early", name, message, remedy));
+    }
+    rate.wheel.iter().for_each(|wheel| of_wheel(name, rate, wheel, findings));
+}
+
+fn of_wheel(name: &str, rate: &RateSummary, wheel: &WheelSummary, findings: &mut Vec<Finding>) {
+    let marks = wheel.missed.len();
+    for (mark, missed) in wheel.missed.iter().enumerate().filter(|(_, missed)| **missed > 1) {
+        let from = wheel.missed_from_hertz.map_or(String::new(), |hertz| {
+            format!(", at {} {} and faster", significant(hertz * rate.per_hertz), rate.unit)
+        });
+        let first = wheel.first_missed.map_or(String::new(), |first| format!(", first {first} after the start"));
+        let message = format!("mark {} of {marks} was missed {}{from}{first}", mark + 1, counted(*missed, "time"));
+        let remedy = "bring that mark nearer to the sensor, or replace it; marks are numbered from the first one seen";
+        push_once(Finding::warning("mark-missed", name, message, remedy), findings);
+    }
+    let worst = wheel.late_percent.iter().enumerate().max_by(|(_, one), (_, other)| one.abs().total_cmp(&other.abs()));
+    let Some((mark, late)) = worst.filter(|(_, late)| late.abs() >= UNEVEN) else { return };
+    let sum = format!(
+        "over {} steady revolutions single periods differ by {} %, of which {} % comes from the wheel",
+        wheel.revolutions,
+        significant(wheel.unrest_percent),
+        significant(wheel.from_wheel_percent)
+    );
+    let remedy = format!("with method = \"period\" and average = {marks} that part vanishes from the readings");
+    if marks > 2 && wheel.ripple_share_percent >= MOSTLY_RIPPLE {
+        let message = format!("its marks swing by {} % once a revolution", significant(wheel.ripple_percent));
+        let remedy = format!("the wheel is out of centre: true it up; {remedy}");
+        return push_once(Finding::note("wheel-out-of-centre", name, message, &remedy).with_sum(sum), findings);
+    }
+    let word = if *late > 0.0 { "late" } else { "early" };
+    let message = format!("mark {} of {marks} comes {} % of a spacing {word}", mark + 1, significant(late.abs()));
+    push_once(Finding::note("marks-uneven", name, message, &remedy).with_sum(sum), findings);
+}
+
+/// Two rates of one wheel tell of it once.
+fn push_once(finding: Finding, findings: &mut Vec<Finding>) {
+    let told = |known: &Finding| known.code == finding.code && known.message == finding.message;
+    if !findings.iter().any(told) {
+        findings.push(finding);
+    }
+}
+
+/// Findings on a width.
+pub(super) fn of_width(name: &str, width: &WidthSummary, findings: &mut Vec<Finding>) {
+    if width.readings == 0 && width.out_of_range == 0 {
+        let message = "it gives no reading: no stretch began and ended in the recording".to_owned();
+        findings.push(Finding::note("no-reading", name, message, "look whether `level` is the right one"));
+    }
+    if let (Some(every), 1..) = (width.every, width.lost) {
+        let all = width.readings + width.out_of_range + width.lost;
+        let message = format!(
+            "{} of {all} did not come, where the others come every {every}: {} % are lost",
+            width.lost,
+            significant(width.lost as f64 * 100.0 / all as f64)
+        );
+        let remedy = "look at the angle of what gives the echo, and whether anything stands between";
+        findings.push(Finding::warning("echo-lost", name, message, remedy));
+    }
+    if width.out_of_range > 0 {
+        let range = range(width.valid, &width.unit);
+        let message = format!("{} out of the valid range{range}: no readings", counted(width.out_of_range, "width"));
+        let remedy = "longer ones are mostly an echo that never came, shorter ones glitches";
+        findings.push(Finding::warning("out-of-range", name, message, remedy));
+    }
+}
+
+fn range(valid: Option<[f64; 2]>, unit: &str) -> String {
+    valid.map_or(String::new(), |[least, most]| {
+        format!(" of {} to {} {unit}", significant(least), significant(most)).trim_end().to_owned()
+    })
+}
+
+/// Findings on an analog point.
+pub(super) fn of_analog(name: &str, analog: &AnalogSummary, findings: &mut Vec<Finding>) {
+    if let (Some(first), true) = (analog.first_fault, analog.fault > Nanos(0) || analog.faults > 0) {
+        let value = match analog.first_fault_value {
+            Some(value) => format!("{} {}", significant(value), analog.unit).trim_end().to_owned(),
+            None => "no number".to_owned(),
+        };
+        let message = format!(
+            "out of its valid range{} {}, for {} in all, first {first} after the start, where it read {value}",
+            range(analog.valid, &analog.unit),
+            counted(analog.faults, "time"),
+            analog.fault
+        );
+        let remedy = "a 4 to 20 mA loop that reads below its range is broken, above it shorted; look at the wire then";
+        findings.push(Finding::warning("analog-fault", name, message, remedy));
+    }
+    if let Some(jumps) = analog.jumps {
+        let message = format!(
+            "it jumps by up to {}, {} times, first {} after the start; its noise is {}",
+            significant(jumps.largest),
+            jumps.count,
+            jumps.first,
+            significant(jumps.noise)
+        );
+        let remedy = "a loose wire or a worn slider does that: move the cable and watch; or it is a line that switches";
+        findings.push(Finding::note("analog-jumps", name, message, remedy));
+    }
+}

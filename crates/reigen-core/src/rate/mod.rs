@@ -1,0 +1,15 @@
+//! How fast: pulses over time, each reading with its resolution.
+
+pub mod auto;
+pub mod captures;
+pub mod gate;
+pub mod judgement;
+pub mod meter;
+pub mod period;
+pub mod readings;
+pub mod table;
+#[cfg(test)]
+mod tests;
+pub mod unit;
+pub mod wheel;
+pub mod width;

@@ -1,0 +1,126 @@
+//! Readings as they come: their column, their resolution, and what they come to.
+
+use crate::column::{BitColumn, ReadingColumn};
+use crate::time::Nanos;
+use serde::Serialize;
+
+/// How many readings there were, and their mean, least and most; each once, zeros included.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Spread {
+    /// How many.
+    pub count: u64,
+    sum: f64,
+    least: f64,
+    most: f64,
+}
+
+impl Spread {
+    /// Takes in `times` equal readings.
+    #[inline]
+    pub fn take(&mut self, value: f64, times: u64) {
+        if self.count == 0 {
+            (self.least, self.most) = (value, value);
+        }
+        self.count += times;
+        self.sum += value * times as f64;
+        self.least = self.least.min(value);
+        self.most = self.most.max(value);
+    }
+
+    /// The mean; `None` without readings.
+    pub fn mean(&self) -> Option<f64> {
+        self.some(self.sum / self.count as f64)
+    }
+
+    /// The least.
+    pub fn min(&self) -> Option<f64> {
+        self.some(self.least)
+    }
+
+    /// The most.
+    pub fn max(&self) -> Option<f64> {
+        self.some(self.most)
+    }
+
+    fn some(&self, value: f64) -> Option<f64> {
+        (self.count > 0).then_some(value)
+    }
+}
+
+/// What a reading was made of: the edges from one time to another.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+pub struct Made {
+    /// When it was reported.
+    pub at: Nanos,
+    /// How many edges, or intervals, it counts; those down count against those up.
+    pub edges: i64,
+    /// From when.
+    #[serde(rename = "from_ns")]
+    pub from: Nanos,
+    /// Up to when.
+    #[serde(rename = "until_ns")]
+    pub until: Nanos,
+    /// What it is made by.
+    pub by: By,
+}
+
+/// How a reading came about.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum By {
+    /// Edges counted in a window.
+    #[default]
+    Counted,
+    /// Edges timed.
+    Timed,
+    /// No new edge: it cannot be faster than one edge since the last.
+    Fallen,
+    /// No edge for so long that it counts as stopped.
+    Stopped,
+}
+
+/// A reading as a method gives it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Reading {
+    /// In hertz; below zero for backwards.
+    pub hertz: f64,
+    /// What one count, or one tick, more would change, in hertz; of no meaning where `hertz` is 0.
+    pub resolution_hertz: f64,
+    /// What it was made of.
+    pub made: Made,
+}
+
+/// What takes the readings of a method.
+pub trait Sink {
+    /// A reading.
+    fn reading(&mut self, reading: Reading);
+    /// The last reading once more, so many times.
+    fn repeat(&mut self, times: u64);
+}
+
+/// The columns that readings fill: the value, its resolution, and whether it is stopped.
+#[derive(Debug)]
+pub struct Shown<'a> {
+    /// The value in its unit.
+    pub value: &'a mut ReadingColumn,
+    /// Its resolution, which a reading of 0 leaves as it was.
+    pub resolution: &'a mut ReadingColumn,
+    /// Whether the last reading is 0.
+    pub stopped: &'a mut BitColumn,
+}
+
+impl Shown<'_> {
+    /// Shows a reading in units.
+    #[inline]
+    pub fn show(&mut self, at: Nanos, value: f64, resolution: f64) {
+        if self.value.last() != Some(value) {
+            self.value.push(at, value);
+        }
+        if value != 0.0 && self.resolution.last() != Some(resolution) {
+            self.resolution.push(at, resolution);
+        }
+        if self.stopped.last_level() != Some(value == 0.0) {
+            self.stopped.toggles.push(at);
+        }
+    }
+}

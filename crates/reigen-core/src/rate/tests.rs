@@ -1,0 +1,330 @@
+use super::auto::Auto;
+use super::captures::{self, Timer};
+use super::gate::Gate;
+use super::period::Period;
+use super::readings::{Reading, Sink};
+use super::unit::{Travel, Unit, UnitError};
+use super::wheel::Wheel;
+use crate::time::Nanos;
+use crate::units::Hertz;
+use proptest::prelude::*;
+
+/// Readings as they come: time, hertz, resolution; a repeated one stands without a time.
+#[derive(Debug, Default, PartialEq)]
+struct Told(Vec<(Option<u64>, f64, f64)>);
+
+impl Sink for Told {
+    fn reading(&mut self, reading: Reading) {
+        let resolution = if reading.hertz == 0.0 { 0.0 } else { reading.resolution_hertz };
+        self.0.push((Some(reading.made.at.0), reading.hertz, resolution));
+    }
+
+    fn repeat(&mut self, times: u64) {
+        let Some(&(_, hertz, resolution)) = self.0.last() else { return };
+        self.0.extend(std::iter::repeat_n((None, hertz, resolution), times as usize));
+    }
+}
+
+impl Told {
+    /// All readings without their times, since repeated ones have none.
+    fn values(&self) -> Vec<(f64, f64)> {
+        self.0.iter().map(|(_, hertz, resolution)| (*hertz, *resolution)).collect()
+    }
+
+    fn near(&self, other: &[(f64, f64)]) -> bool {
+        let close = |one: f64, other: f64| (one - other).abs() <= 1e-9 * one.abs().max(other.abs());
+        let told = self.values();
+        told.len() == other.len()
+            && told.iter().zip(other).all(|(told, other)| close(told.0, other.0) && close(told.1, other.1))
+    }
+}
+
+const END: u64 = 400;
+const TICK: f64 = 2e-9;
+
+fn seconds(nanos: u64) -> f64 {
+    nanos as f64 / 1e9
+}
+
+fn gate_plainly(edges: &[u64], since: u64, window: u64) -> Vec<(f64, f64)> {
+    let first = since.div_ceil(window);
+    let count = |k: u64| edges.iter().filter(|edge| (k * window..(k + 1) * window).contains(*edge)).count();
+    let per_count = 1.0 / seconds(window);
+    let windows = (first..).take_while(|k| (k + 1) * window <= END);
+    let reading = |count: usize| (count as f64 * per_count, if count == 0 { 0.0 } else { per_count });
+    windows.map(|k| reading(count(k))).collect()
+}
+
+/// Instant by instant: edges first, then what is due.
+fn period_plainly(edges: &[u64], average: usize, zero_after: Option<u64>) -> Vec<(f64, f64)> {
+    let (mut readings, mut run): (Vec<(f64, f64)>, Vec<u64>) = (Vec::new(), Vec::new());
+    for now in 0..=END {
+        for &edge in edges.iter().filter(|edge| **edge == now) {
+            run.push(edge);
+            let Some(first) = run.len().checked_sub(average + 1).map(|first| run[first]) else { continue };
+            if first < now {
+                let hertz = average as f64 / seconds(now - first);
+                readings.push((hertz, hertz * hertz * TICK / average as f64));
+            }
+        }
+        if run.last().zip(zero_after).is_some_and(|(last, zero)| last + zero == now) {
+            run.clear();
+            if !readings.is_empty() {
+                readings.push((0.0, 0.0));
+            }
+        }
+    }
+    readings
+}
+
+/// Reading by reading, each worked from all edges up to it.
+fn auto_plainly(edges: &[u64], every: u64, zero_after: Option<u64>) -> Vec<(f64, f64)> {
+    let mut readings: Vec<(f64, f64)> = Vec::new();
+    // The edge from which the next reading counts, by its number.
+    let mut anchor: Option<usize> = None;
+    let mut passed = 0;
+    for now in (0..=END).step_by(every as usize) {
+        let until = edges.iter().filter(|edge| **edge <= now).count();
+        if anchor.is_none() && until > passed {
+            anchor = Some(passed);
+        }
+        passed = until;
+        let Some(from) = anchor else {
+            readings.extend(readings.last().copied());
+            continue;
+        };
+        let last = until - 1;
+        if edges[last] > edges[from] {
+            let interval = seconds(edges[last] - edges[from]);
+            let hertz = (last - from) as f64 / interval;
+            readings.push((hertz, hertz * TICK / interval));
+            anchor = Some(last);
+            continue;
+        }
+        let idle = now - edges[last];
+        if zero_after.is_some_and(|zero| idle >= zero) {
+            anchor = None;
+            if !readings.is_empty() {
+                readings.push((0.0, 0.0));
+            }
+        } else if let Some(&before) = readings.last() {
+            let most = 1.0 / seconds(idle);
+            readings.push(if most < before.0 { (most, most * TICK / seconds(idle)) } else { before });
+        }
+    }
+    readings
+}
+
+fn edges() -> impl Strategy<Value = Vec<u64>> {
+    let steps = prop_oneof![4 => 0..12u64, 1 => 30..120u64];
+    prop::collection::vec(steps, 0..60).prop_map(|steps| {
+        let times = steps.iter().scan(1, |time, step| {
+            *time += step;
+            Some(*time)
+        });
+        times.take_while(|time| *time <= END).collect()
+    })
+}
+
+proptest! {
+    #[test]
+    fn a_gate_counts_the_edges_of_each_whole_window(edges in edges(), since in 0..30u64, window in 1..50u64) {
+        let edges: Vec<u64> = edges.into_iter().filter(|edge| *edge > since).collect();
+        let (mut gate, mut told) = (Gate::new(Nanos(window)), Told::default());
+        gate.start(Nanos(since));
+        edges.iter().for_each(|&edge| gate.edge(Nanos(edge), &mut told));
+        gate.pass(Nanos(END), &mut told);
+        let plain = gate_plainly(&edges, since, window);
+        prop_assert!(told.near(&plain), "{:?} {:?}", told, plain);
+    }
+
+    #[test]
+    fn a_period_is_the_time_of_the_last_intervals(edges in edges(), average in 1..4usize, zero in prop::option::of(1..40u64)) {
+        let (mut period, mut told) = (Period::new(average, zero.map(Nanos), Nanos(2)), Told::default());
+        edges.iter().for_each(|&edge| period.edge(Nanos(edge), &mut told));
+        period.pass(Nanos(END + 1), &mut told);
+        let plain = period_plainly(&edges, average, zero);
+        prop_assert!(told.near(&plain), "{:?} {:?}", told, plain);
+    }
+
+    #[test]
+    fn auto_counts_edges_over_the_time_that_they_took(edges in edges(), every in 1..40u64, zero in prop::option::of(1..60u64)) {
+        let (mut auto, mut told) = (Auto::new(Nanos(every), zero.map(Nanos), Nanos(2)), Told::default());
+        edges.iter().for_each(|&edge| auto.edge(Nanos(edge), 1, &mut told));
+        auto.pass(Nanos(END + 1), &mut told);
+        let plain = auto_plainly(&edges, every, zero);
+        prop_assert!(told.near(&plain), "{:?} {:?}", told, plain);
+    }
+
+    #[test]
+    fn captured_counts_give_back_the_period_whatever_wraps(
+        bits in 4..24u32, start in any::<u64>(), periods in prop::collection::vec(1..15u64, 1..20),
+    ) {
+        let timer = Timer { clock: Hertz(48e6), prescale: 480, bits };
+        let mask = timer.modulus() - 1;
+        let counts: Vec<u64> = std::iter::once(0).chain(periods.iter().copied())
+            .scan(start, |count, period| { *count = count.wrapping_add(period); Some(*count & mask) }).collect();
+        let captured = captures::work(&timer, &counts);
+        prop_assert_eq!(captured.readings.iter().map(|reading| reading.counts).collect::<Vec<_>>(), periods);
+        for reading in &captured.readings {
+            // One count less is one resolution more, to the first order.
+            let next = 48e6 / 480.0 / (reading.counts as f64 + 1.0);
+            let change = reading.frequency_hz - next;
+            prop_assert!((change / reading.resolution_hz - 1.0).abs() <= 1.0 / reading.counts as f64);
+            prop_assert!((reading.period_s * reading.frequency_hz - 1.0).abs() < 1e-12);
+        }
+    }
+}
+
+#[test]
+fn auto_by_hand() {
+    // Reads at 10, 20, …: the edge at 20 belongs to that reading; the first one only starts the first interval.
+    let (mut auto, mut told) = (Auto::new(Nanos(10), Some(Nanos(30)), Nanos(1)), Told::default());
+    [4, 12, 20, 29].iter().for_each(|&edge| auto.edge(Nanos(edge), 1, &mut told));
+    auto.pass(Nanos(71), &mut told);
+    let hertz: Vec<(Option<u64>, f64)> =
+        told.0.iter().map(|(at, hertz, _)| (*at, (*hertz / 1e4).round() / 100.0)).collect();
+    let fallen = [(Some(40), 90.91), (Some(50), 47.62), (Some(60), 0.0), (None, 0.0)];
+    assert_eq!(hertz, [[(Some(20), 125.0), (Some(30), 111.11)].as_slice(), &fallen].concat());
+}
+
+#[test]
+fn equal_captures_give_no_reading_and_a_turn_less_one_is_the_longest() {
+    let timer = Timer { clock: Hertz(48e6), prescale: 480, bits: 16 };
+    assert_eq!((timer.tick().0, timer.longest_period().0), (1e-5, 65_535.0 * 1e-5));
+    let captured = captures::work(&timer, &[65_000, 65_000, 1_964, 4_464]);
+    assert_eq!((captured.equal_neighbours, captured.wraps), (1, 1));
+    assert_eq!(captured.readings.iter().map(|reading| reading.frequency_hz).collect::<Vec<_>>(), [40.0, 40.0]);
+    assert_eq!(captured.readings[0].resolution_hz, 40.0 / 2500.0);
+}
+
+#[test]
+fn units_are_worked_from_what_a_revolution_is() {
+    let travel = |pulses, travel, factor| Travel { pulses_per_rev: pulses, travel_per_rev: travel, factor };
+    let cases = [
+        ("Hz", travel(None, None, None), Ok(1.0)),
+        ("rpm", travel(Some(6.0), None, None), Ok(10.0)),
+        ("rpm", travel(None, None, None), Err(UnitError::NoPulses("rpm".into()))),
+        ("m/s", travel(Some(4.0), Some(0.5), None), Ok(0.125)),
+        ("m/min", travel(Some(4.0), Some(0.5), None), Ok(7.5)),
+        ("m/s", travel(Some(4.0), None, None), Err(UnitError::NoTravel("m/s".into()))),
+        ("turns/h", travel(Some(6.0), None, Some(3600.0)), Ok(600.0)),
+        ("boxes/min", travel(None, None, Some(60.0)), Ok(60.0)),
+        ("boxes/min", travel(None, None, None), Err(UnitError::Unknown("boxes/min".into()))),
+        ("Hz", travel(None, None, Some(2.0)), Err(UnitError::Factor("Hz".into()))),
+    ];
+    for (name, travel, wanted) in cases {
+        assert_eq!(Unit::new(name, travel).map(|unit| unit.per_hertz), wanted, "{name}");
+    }
+}
+
+/// A wheel at a steady rate with marks at these places of a revolution of 6000.
+fn turn(places: &[u64], revolutions: u64, missed: impl Fn(u64, usize) -> bool) -> Wheel {
+    let mut wheel = Wheel::new(places.len());
+    for revolution in 0..revolutions {
+        for (mark, place) in places.iter().enumerate().filter(|(mark, _)| !missed(revolution, *mark)) {
+            wheel.edge(Nanos((revolution * 6000 + place) * 1000 + 5 * (mark as u64 % 2)));
+        }
+    }
+    wheel
+}
+
+#[test]
+fn a_late_mark_a_missed_mark_and_a_wheel_out_of_centre_are_told_apart() {
+    let late = turn(&[0, 1000, 2000, 3100, 4000, 5000], 40, |_, _| false).summary().unwrap();
+    let (mark, most) = (3, late.late_percent[3]);
+    assert!((7.0..11.0).contains(&most) && late.late_percent.iter().all(|late| *late <= most), "{mark} {late:?}");
+    assert!(late.from_wheel_percent > 99.0 && late.ripple_share_percent < 80.0, "{late:?}");
+    assert_eq!(late.missed, [0; 6]);
+
+    let missed = turn(&[0, 1000, 2000, 3000, 4000, 5000], 40, |turn, mark| turn > 20 && mark == 3).summary().unwrap();
+    assert_eq!(missed.missed, [0, 0, 0, 19, 0, 0]);
+    assert_eq!(missed.first_missed, Some(Nanos((21 * 6000 + 3000) * 1000)));
+    assert!(missed.late_percent.iter().all(|late| late.abs() < 0.1), "{missed:?}");
+
+    let swing = |mark: u64| 1000 * mark + (60.0 * (std::f64::consts::TAU * mark as f64 / 6.0).sin()) as u64 % 6000;
+    let places: Vec<u64> = [0, 1, 2, 3].map(swing).into_iter().chain([4000 - 51, 5000 - 51]).collect();
+    let bent = turn(&places, 40, |_, _| false).summary().unwrap();
+    assert!(bent.ripple_share_percent > 80.0 && (4.0..8.0).contains(&bent.ripple_percent), "{bent:?}");
+}
+
+/// When the marks of an even wheel rise under a profile of speeds, and its speed where that bends.
+fn simulated(pieces: &[(u64, f64)], marks: u32, seed: u64) -> (Vec<Nanos>, Vec<(f64, f64)>) {
+    use crate::simulate::truth::Truth;
+    use crate::simulate::{Simulation, Value, scenario};
+    let pieces: Vec<String> = pieces.iter().map(|(ms, rpm)| format!("{{ for = '{ms} ms', to_rpm = {rpm} }}")).collect();
+    let source = format!(
+        "duration = '9 s'\n[shaft.s]\nspeed = [{}]\n[wheel.w]\nline = 'W'\nshaft = 's'\nmarks = {marks}",
+        pieces.join(", ")
+    );
+    let scenario = scenario::parse(&source).unwrap_or_else(|errors| panic!("{errors:?}"));
+    let mut simulation = Simulation::new(&scenario, seed, scenario.duration);
+    let rises = simulation.by_ref().filter(|change| change.value == Value::Level(true)).map(|change| change.time);
+    let rises = rises.collect();
+    let truth = simulation.truth();
+    let Truth::Wheel { speed_rpm, .. } = &truth.sources["w"] else { panic!("no wheel") };
+    (rises, speed_rpm.iter().map(|at| (at.at.seconds(), at.value)).collect())
+}
+
+/// Revolutions up to a time, from speeds that are straight between bends.
+fn turned(bends: &[(f64, f64)], until: f64) -> f64 {
+    let piece = |pair: &[(f64, f64)]| {
+        let [(from, slow), (to, fast)] = *pair else { return 0.0 };
+        let end = until.clamp(from, to);
+        let speed = if to > from { slow + (fast - slow) * (end - from) / (to - from) } else { slow };
+        (slow + speed) / 2.0 * (end - from) / 60.0
+    };
+    let (last, speed) = bends[bends.len() - 1];
+    bends.windows(2).map(piece).sum::<f64>() + (until - last).max(0.0) * speed / 60.0
+}
+
+/// All readings whole.
+#[derive(Default)]
+struct All(Vec<Reading>);
+
+impl Sink for All {
+    fn reading(&mut self, reading: Reading) {
+        self.0.push(reading);
+    }
+
+    fn repeat(&mut self, _times: u64) {}
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    #[test]
+    fn a_simulated_speed_comes_back_within_the_resolution_that_each_reading_states(
+        pieces in prop::collection::vec((200..2000u64, 30.0..3000.0f64), 2..6),
+        marks in 1..12u32,
+        average in 1..8usize,
+        seed in any::<u64>(),
+    ) {
+        let (edges, bends) = simulated(&pieces, marks, seed);
+        let (mut counted, mut timed) = (All::default(), All::default());
+        let mut gate = Gate::new(Nanos(50_000_000));
+        gate.start(Nanos(0));
+        let (mut period, mut auto) = (Period::new(average, None, Nanos(1)), Auto::new(Nanos(70_000_000), None, Nanos(1)));
+        for &edge in &edges {
+            gate.edge(edge, &mut counted);
+            period.edge(edge, &mut timed);
+            auto.edge(edge, 1, &mut timed);
+        }
+        let hertz = |reading: &Reading| {
+            let (from, until) = (reading.made.from.seconds(), reading.made.until.seconds());
+            // Marks pass between two nanoseconds: so far is the truth itself uncertain.
+            let way = |time: f64| turned(&bends, time + 0.5e-9) - turned(&bends, time - 0.5e-9);
+            let scale = f64::from(marks) / (until - from);
+            ((turned(&bends, until) - turned(&bends, from)) * scale, (way(from) + way(until)) * scale)
+        };
+        for told in [counted, timed] {
+            // What a reading fell to is only what it cannot exceed.
+            let measured: Vec<&Reading> = told.0.iter().filter(|reading| reading.made.edges > 0).collect();
+            let is_within = |reading: &&&Reading| {
+                let (truth, uncertain) = hertz(reading);
+                (truth - reading.hertz).abs() <= reading.resolution_hertz.max(uncertain)
+            };
+            let within = measured.iter().filter(is_within).count();
+            prop_assert!(within * 1000 >= measured.len() * 999, "{} of {}", within, measured.len());
+        }
+    }
+}

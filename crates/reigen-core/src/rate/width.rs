@@ -1,0 +1,201 @@
+//! `width`: how long a bit stays at a level.
+
+use super::readings::Spread;
+use crate::column::ReadingColumn;
+use crate::engine::{BitSource, Block, Inputs, NumberSource, Outputs};
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use serde::Serialize;
+
+/// Measures each stretch at a level that began and ended within the recording, in seconds.
+///
+/// Every stretch is a step of its column, those of equal width too.
+#[derive(Debug)]
+pub struct Stretches {
+    of: BitSource,
+    high: bool,
+    began: Option<Nanos>,
+}
+
+impl Stretches {
+    /// Stretches of the bit being on, or off.
+    pub fn new(of: BitSource, high: bool) -> Self {
+        Self { of, high, began: None }
+    }
+}
+
+impl Block for Stretches {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let [widths] = outputs.readings else { return };
+        let of = inputs.bit(self.of);
+        let Some(mut level) = of.level else { return };
+        for &time in &of.toggles {
+            level = !level;
+            if level == self.high {
+                self.began = Some(time);
+            } else if let Some(began) = self.began.take() {
+                widths.push(time, (time - began).seconds());
+            }
+        }
+    }
+}
+
+/// What a width did.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct WidthSummary {
+    /// The unit of all values.
+    pub unit: String,
+    /// How many readings there were.
+    pub readings: u64,
+    /// The last one; `None` without any.
+    pub last: Option<f64>,
+    /// Over all readings, each once.
+    pub mean: Option<f64>,
+    /// The least.
+    pub min: Option<f64>,
+    /// The most.
+    pub max: Option<f64>,
+    /// Stretches whose width is out of the valid range, or for which the formula has no result: no readings.
+    pub out_of_range: u64,
+    /// Stretches that did not come where the others come at a constant step.
+    pub lost: u64,
+    /// That step.
+    #[serde(rename = "every_ns", skip_serializing_if = "Option::is_none")]
+    pub every: Option<Nanos>,
+    /// The valid range.
+    #[serde(skip)]
+    pub valid: Option<[f64; 2]>,
+    /// The width of the last stretch, and when it ended.
+    #[serde(skip)]
+    pub raw: Option<(Nanos, f64)>,
+}
+
+/// What a width is set to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settings {
+    /// The unit of the readings.
+    pub unit: String,
+    /// The least and the most that is a reading, both included.
+    pub valid: Option<[f64; 2]>,
+}
+
+/// The running form: a reading for each stretch.
+#[derive(Debug)]
+pub struct Width {
+    settings: Settings,
+    raw: NumberSource,
+    formula: Option<NumberSource>,
+    spread: Spread,
+    last: Option<f64>,
+    last_raw: Option<(Nanos, f64)>,
+    out_of_range: u64,
+    rhythm: Rhythm,
+}
+
+impl Width {
+    /// Readings of widths, through a formula where there is one.
+    pub fn new(settings: Settings, raw: NumberSource, formula: Option<NumberSource>) -> Self {
+        let rhythm = Rhythm::default();
+        Self { settings, raw, formula, spread: Spread::default(), last: None, last_raw: None, out_of_range: 0, rhythm }
+    }
+
+    fn take(&mut self, at: Nanos, raw: f64, value: Option<f64>, column: &mut ReadingColumn) {
+        self.last_raw = Some((at, raw));
+        self.rhythm.beat(at);
+        let valid = |value: &f64| {
+            value.is_finite() && self.settings.valid.is_none_or(|[least, most]| (least..=most).contains(value))
+        };
+        match value.filter(valid) {
+            Some(value) => {
+                self.spread.take(value, 1);
+                self.last = Some(value);
+                column.push(at, value);
+            }
+            None => self.out_of_range += 1,
+        }
+    }
+}
+
+impl Block for Width {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let [column] = outputs.readings else { return };
+        let Some(raw) = inputs.reading(self.raw) else { return };
+        let (formula, mut passed) = (self.formula.and_then(|formula| inputs.reading(formula)), 0);
+        for (&at, &width) in raw.times.iter().zip(&raw.values) {
+            let value = match formula {
+                Some(formula) => value_at(formula, &mut passed, at),
+                None => Some(width),
+            };
+            self.take(at, width, value, column);
+        }
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        (self.spread, self.out_of_range, self.rhythm) = (Spread::default(), 0, Rhythm::default());
+    }
+
+    fn summary(&self, _tally: Tally) -> PointSummary {
+        let (lost, every) = self.rhythm.lost();
+        PointSummary::Width(WidthSummary {
+            unit: self.settings.unit.clone(),
+            readings: self.spread.count,
+            last: self.last.filter(|_| self.spread.count > 0),
+            mean: self.spread.mean(),
+            min: self.spread.min(),
+            max: self.spread.max(),
+            out_of_range: self.out_of_range,
+            lost,
+            every,
+            valid: self.settings.valid,
+            raw: self.last_raw,
+        })
+    }
+}
+
+/// What a column is at times that rise; `passed` steps have been passed.
+fn value_at(column: &ReadingColumn, passed: &mut usize, time: Nanos) -> Option<f64> {
+    while column.times.get(*passed).is_some_and(|step| *step <= time) {
+        *passed += 1;
+    }
+    match passed.checked_sub(1) {
+        Some(last) => column.values.get(last).copied(),
+        None => column.before,
+    }
+}
+
+/// The step at which stretches come, from the times between their ends.
+#[derive(Debug, Default)]
+struct Rhythm {
+    last: Option<Nanos>,
+    gaps: Vec<u64>,
+}
+
+/// So many gaps are kept; a step that has not shown itself in them is none.
+const MOST_GAPS: usize = 100_000;
+/// Gaps are the same step where they differ by less than this share of it.
+const SAME: f64 = 0.25;
+
+impl Rhythm {
+    fn beat(&mut self, at: Nanos) {
+        if let Some(last) = self.last.replace(at).filter(|_| self.gaps.len() < MOST_GAPS) {
+            self.gaps.push(at.saturating_sub(last).0);
+        }
+    }
+
+    /// How many beats were left out, and the step; no step where most gaps are not whole multiples of one.
+    fn lost(&self) -> (u64, Option<Nanos>) {
+        let mut sorted = self.gaps.clone();
+        sorted.sort_unstable();
+        let Some(&step) = sorted.get(sorted.len() / 2).filter(|step| **step > 0 && sorted.len() >= 4) else {
+            return (0, None);
+        };
+        let multiple = |gap: u64| (gap as f64 / step as f64).round();
+        let fits = |gap: &&u64| (**gap as f64 / step as f64 - multiple(**gap)).abs() < SAME && **gap * 2 > step;
+        let fitting = self.gaps.iter().filter(fits).count();
+        if fitting * 20 < self.gaps.len() * 19 {
+            return (0, None);
+        }
+        let left_out = |gap: &u64| (multiple(*gap) as u64).saturating_sub(1);
+        (self.gaps.iter().filter(fits).map(left_out).sum(), Some(Nanos(step)))
+    }
+}

@@ -1,0 +1,108 @@
+//! A number's row: its steps as a curve, its resolution as a band, its valid range shaded, levels that matter.
+
+use crate::pen::{Align, Pen, Stroke};
+use crate::steps::Steps;
+use crate::theme::Theme;
+use plotters::prelude::*;
+use reigen_core::time::Nanos;
+use reigen_core::units::significant;
+
+/// What a number's row shows.
+#[derive(Debug, Clone)]
+pub struct NumberRow {
+    /// Its steps.
+    pub steps: Steps,
+    /// The scale, where it is fixed; else a margin is left above and below.
+    pub scale: Option<(f64, f64)>,
+    /// Values that matter, such as presets, limits and thresholds.
+    pub levels: Vec<f64>,
+    /// The least and the most that is no fault.
+    pub valid: Option<[f64; 2]>,
+    /// What one step of its measurement is worth, in its unit.
+    pub resolution: Option<Steps>,
+}
+
+/// The share of the range that is left free above and below it.
+const MARGIN: f64 = 0.06;
+
+/// The height of a label.
+const LABEL: u32 = 13;
+
+/// Where a row is on the picture.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Place {
+    pub(crate) left: i32,
+    pub(crate) right: i32,
+    pub(crate) top: i32,
+    pub(crate) bottom: i32,
+}
+
+impl NumberRow {
+    /// A row of steps alone.
+    pub fn new(steps: Steps) -> Self {
+        Self { steps, scale: None, levels: Vec::new(), valid: None, resolution: None }
+    }
+
+    /// The least and the most that is shown.
+    pub fn range(&self) -> (f64, f64) {
+        // The band is part of what is shown, as far as it is no wider than the curve.
+        let (least, most) = self.steps.range.unwrap_or((0.0, 1.0));
+        let band = self.resolution.as_ref().and_then(|steps| steps.range).map_or(0.0, |(_, most)| most);
+        let band = band.min(most - least);
+        let (least, most) = (least - band, most + band);
+        match (self.scale, least == most) {
+            (Some(scale), _) => scale,
+            (None, true) => (least - 0.5, most + 0.5),
+            (None, false) => (least - MARGIN * (most - least), most + MARGIN * (most - least)),
+        }
+    }
+
+    /// Draws it; `column` gives the times of a column of pixels.
+    pub(crate) fn draw<DB: DrawingBackend>(
+        &self,
+        pen: &Pen<'_, DB>,
+        place: Place,
+        column: &dyn Fn(i32) -> (Nanos, Nanos),
+        theme: &Theme,
+    ) -> Stroke {
+        let Place { left, right, top, bottom } = place;
+        let (least, most) = self.range();
+        let height = f64::from(bottom - top);
+        let y = |value: f64| bottom - ((value.clamp(least, most) - least) / (most - least) * height) as i32;
+        if let Some([from, until]) = self.valid.filter(|[from, until]| *from < most && *until > least) {
+            pen.fill([left, y(until), right, y(from)], theme.on.mix(0.07))?;
+        }
+        let mut levels: Vec<f64> = self.levels.iter().copied().filter(|level| (least..=most).contains(level)).collect();
+        levels.sort_by(f64::total_cmp);
+        let mut labelled: Option<i32> = None;
+        for level in levels {
+            for x in (left..right).step_by(8) {
+                pen.line((x, y(level)), ((x + 3).min(right), y(level)), theme.faint)?;
+            }
+            // A label that would lie on the one below is left out.
+            if labelled.is_none_or(|last| last - y(level) >= LABEL as i32) {
+                labelled = Some(y(level));
+                pen.text(&significant(level), (right - 4, y(level) - 7), LABEL, Align::Right, theme.faint)?;
+            }
+        }
+        let mut last: Option<i32> = None;
+        for x in left..right {
+            let (from, until) = column(x);
+            let Some(span) = self.steps.span(from, until) else { continue };
+            if let Some(step) = self.resolution.as_ref().and_then(|resolution| resolution.span(from, until)) {
+                let (high, low) = (y(span.most + step.most), y(span.least - step.most));
+                pen.fill([x, high, x + 1, low + 1], theme.number.mix(0.25))?;
+            }
+            let (top, bottom, end) = (y(span.most), y(span.least), y(span.last));
+            let (top, bottom) = last.map_or((top, bottom), |last| (top.min(last), bottom.max(last)));
+            pen.fill([x, top, x + 1, bottom + 2], theme.number)?;
+            last = Some(end);
+        }
+        let (low, high) = self.scale.or(self.steps.range).unwrap_or((least, most));
+        if height > 30.0 {
+            pen.text(&significant(high), (left - 12, y(high)), LABEL, Align::Right, theme.faint)?;
+            pen.text(&significant(low), (left - 12, y(low)), LABEL, Align::Right, theme.faint)?;
+        }
+        Ok(())
+    }
+}

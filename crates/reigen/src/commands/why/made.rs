@@ -1,0 +1,72 @@
+//! What a reading was made of: the edges, the time between them, the sum.
+
+use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::names::counted;
+use reigen_core::rate::meter::RateSummary;
+use reigen_core::rate::readings::{By, Made};
+use reigen_core::rate::width::WidthSummary;
+use reigen_core::station::Point;
+use reigen_core::summary::PointSummary;
+use reigen_core::time::{Origin, seconds_short};
+use reigen_core::units::{engineering, resolved, significant};
+
+/// The lines below a point that has readings; none for others.
+pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) -> Vec<String> {
+    if let Some((_, levels)) = point.kind.threshold() {
+        let [above, below] = [levels.above, levels.below].map(significant);
+        return vec![match levels.inverted {
+            false => format!("on above {above}, off below {below}, and as it was between the two"),
+            true => format!("on below {below}, off above {above}, and as it was between the two"),
+        }];
+    }
+    match summary {
+        Some(PointSummary::Rate(rate)) => of_rate(rate, origin),
+        Some(PointSummary::Width(width)) => of_width(width, origin),
+        Some(PointSummary::Analog(analog)) => of_analog(analog),
+        _ => Vec::new(),
+    }
+}
+
+fn of_rate(rate: &RateSummary, origin: Origin) -> Vec<String> {
+    let Some(made) = rate.made else { return vec!["no interval is complete yet, so there is no reading".to_owned()] };
+    let Made { at, edges, from, until, by } = made;
+    let time = |time| format!("{} s", seconds_short(origin.file_time_ns(time)));
+    let length = until.saturating_sub(from);
+    let stretch = format!("from {} to {}", time(from), time(until));
+    let times =
+        format!("× {} = {}", resolved(rate.per_hertz, None), resolved(rate.last.unwrap_or_default(), rate.resolution));
+    let mut lines = vec![match by {
+        By::Counted => format!(
+            "{} in the window {stretch}: {edges} / {length} {times} {}",
+            counted(edges.unsigned_abs(), "edge"),
+            rate.unit
+        ),
+        By::Timed => {
+            format!("{} {stretch}: {edges} / {length} {times} {}", counted(edges.unsigned_abs(), "interval"), rate.unit)
+        }
+        By::Fallen => format!("no edge since {}: not more than 1 / {length} {times} {}", time(from), rate.unit),
+        By::Stopped => {
+            let zero_after = rate.zero_after.map_or(String::new(), |zero| format!(" (zero_after is {zero})"));
+            format!("no edge since {}: at {} that was {length}{zero_after}, so it is stopped", time(from), time(at))
+        }
+    }];
+    if let Some(step) = rate.resolution {
+        lines.push(format!("one step of the measurement more would change it by {} {}", significant(step), rate.unit));
+    }
+    lines
+}
+
+fn of_width(width: &WidthSummary, origin: Origin) -> Vec<String> {
+    let Some((at, raw)) = width.raw else { return vec!["no stretch has begun and ended yet".to_owned()] };
+    let ended = seconds_short(origin.file_time_ns(at));
+    vec![format!("the last stretch ended at {ended} s and was {} long", engineering(raw, "s"))]
+}
+
+fn of_analog(analog: &AnalogSummary) -> Vec<String> {
+    let (Some(recorded), Some(measured)) = (analog.recorded, analog.measured) else { return Vec::new() };
+    let recorded_text = resolved(recorded, None);
+    vec![match recorded == measured {
+        true => format!("recorded {recorded_text}"),
+        false => format!("recorded {recorded_text}, which is {} at the terminal", resolved(measured, None)),
+    }]
+}
