@@ -71,6 +71,17 @@ impl LineColumns {
         }
     }
 
+    /// Appends values of a number line, at times that rise.
+    pub fn append_readings(&mut self, line: usize, times: &[Nanos], values: &[f64]) {
+        let (Some(&time), Some(&value)) = (times.first(), values.first()) else { return };
+        // The first may share its instant with what was there.
+        self.append_reading(line, time, value);
+        if let Some(column) = self.readings.get_mut(line) {
+            column.times.extend_from_slice(times.get(1..).unwrap_or_default());
+            column.values.extend_from_slice(values.get(1..).unwrap_or_default());
+        }
+    }
+
     /// Ends the window before `until`: later changes are held back for the next one.
     pub fn cut(&mut self, until: Nanos) -> Window {
         for (column, held) in self.bits.iter_mut().zip(&mut self.held) {

@@ -7,12 +7,34 @@ use reigen_core::time::Nanos;
 pub(crate) struct Piece {
     /// A column for each two-level signal.
     pub(crate) columns: Vec<PieceColumn>,
-    /// Values of the number signals that are wanted: signal, time, value, in order.
-    pub(crate) readings: Vec<(usize, Nanos, f64)>,
+    /// A column for each number signal, as far as they are wanted.
+    pub(crate) numbers: Vec<NumberColumn>,
     /// The last time mark in the piece; `None` if there is none.
     pub(crate) last_time: Option<Nanos>,
     /// Where times are numbers of samples: the number of the sample that they count from.
     pub(crate) sample_base: u64,
+}
+
+/// What one number signal did within a piece; of several values in one instant the last is the one.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(crate) struct NumberColumn {
+    /// The times, rising.
+    pub(crate) times: Vec<Nanos>,
+    /// The values from those times on.
+    pub(crate) values: Vec<f64>,
+}
+
+impl NumberColumn {
+    #[inline]
+    pub(crate) fn push(&mut self, time: Nanos, value: f64) {
+        match self.values.last_mut().filter(|_| self.times.last() == Some(&time)) {
+            Some(last) => *last = value,
+            None => {
+                self.times.push(time);
+                self.values.push(value);
+            }
+        }
+    }
 }
 
 /// What one two-level signal did within a piece.
@@ -58,7 +80,10 @@ impl Piece {
             column.changes.clear();
             (column.state, column.level, column.unknown) = (SPECIAL, None, Unknown::default());
         }
-        self.readings.clear();
+        for column in &mut self.numbers {
+            column.times.clear();
+            column.values.clear();
+        }
         self.last_time = None;
         self.sample_base = 0;
     }
@@ -68,6 +93,17 @@ impl Piece {
     pub(crate) fn set(&mut self, signal: usize, time: Nanos, high: bool) {
         if let Some(column) = self.columns.get_mut(signal) {
             column.set(time, u8::from(high));
+        }
+    }
+
+    /// A number signal takes a value.
+    #[inline]
+    pub(crate) fn read(&mut self, number: usize, time: Nanos, value: f64) {
+        if self.numbers.len() <= number {
+            self.numbers.resize_with(number + 1, NumberColumn::default);
+        }
+        if let Some(column) = self.numbers.get_mut(number) {
+            column.push(time, value);
         }
     }
 

@@ -102,10 +102,16 @@ impl Stitcher {
                 lines.append(line, joined);
             }
         }
-        for &(signal, time, value) in &piece.readings {
-            if let Some(Some(column)) = self.readings.get(signal) {
-                lines.append_reading(*column, time_of(time), value);
-            }
+        for (number, column) in piece.numbers.iter().zip(&self.readings).filter(|(number, _)| !number.times.is_empty()) {
+            let Some(line) = *column else { continue };
+            let times = if rate.is_none() {
+                &number.times
+            } else {
+                self.times.clear();
+                self.times.extend(number.times.iter().map(|&sample| time_of(sample)));
+                &self.times
+            };
+            lines.append_readings(line, times, &number.values);
         }
         piece.last_time.map(time_of)
     }

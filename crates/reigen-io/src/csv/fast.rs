@@ -5,6 +5,7 @@
 //! levels differ, the row is taken apart; whatever has another shape goes to the plain form, a row at a time.
 
 use super::columns::{Column, Layout};
+use super::numbers;
 use super::rows::{RowReader, Rows, file_time};
 use crate::error::Fault;
 use crate::piece::Piece;
@@ -25,7 +26,7 @@ pub(super) fn read(
     piece: &mut Piece,
 ) -> Result<Done, Fault> {
     let Some(signals) = signals(layout) else {
-        return reader.read(place, bytes, at_end, false, piece);
+        return numbers::read(reader, place, layout, bytes, at_end, piece);
     };
     let mut at = 0;
     loop {

@@ -2,6 +2,7 @@
 
 mod columns;
 mod fast;
+mod numbers;
 mod record;
 mod rows;
 #[cfg(test)]

@@ -192,7 +192,7 @@ impl<'a> RowReader<'a> {
             }
             Column::Numbers { number } if layout.head.wants(number) => {
                 if let Some(value) = value(cell) {
-                    piece.readings.push((number, now, value));
+                    piece.read(number, now, value);
                 }
             }
             _ => {}
@@ -207,7 +207,7 @@ pub(super) fn file_time(cell: &[u8], power: i32) -> Result<i64, FaultKind> {
     nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS).ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
 }
 
-fn value(cell: &[u8]) -> Option<f64> {
+pub(super) fn value(cell: &[u8]) -> Option<f64> {
     let text = std::str::from_utf8(cell).ok()?;
     text.parse().ok().filter(|value: &f64| value.is_finite())
 }

@@ -203,7 +203,7 @@ impl Body {
             let Target::Real { number } = target else { return Err(refuse()) };
             let value = std::str::from_utf8(value).ok().and_then(|text| text.parse().ok()).ok_or_else(refuse)?;
             if layout.head.wants(number) {
-                piece.readings.push((number, self.now, value));
+                piece.read(number, self.now, value);
             }
             return Ok(());
         }
@@ -248,7 +248,7 @@ impl Body {
             sum = sum.zip(level).map(|(sum, high)| sum * 2.0 + if high { weight } else { 0.0 });
         }
         if let (Some(value), true) = (sum, layout.head.wants(number)) {
-            piece.readings.push((number, self.now, value));
+            piece.read(number, self.now, value);
         }
     }
 

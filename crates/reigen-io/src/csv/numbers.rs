@@ -1,0 +1,239 @@
+//! Rows with numbers in them, cell by cell without quotes: the fast form.
+//!
+//! A cell of up to seven digits and a point is worked as one word of eight bytes. Whatever is longer goes digit by
+//! digit; whatever is no plain number goes to the plain form, a row at a time.
+
+use super::columns::{Column, Layout};
+use super::rows::{RowReader, Rows};
+use crate::error::Fault;
+use crate::piece::Piece;
+use crate::pipeline::Done;
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+
+/// Reads as [`RowReader::read`] does.
+pub(super) fn read(
+    reader: &mut RowReader<'_>,
+    place: &mut Rows,
+    layout: &Layout,
+    bytes: &[u8],
+    at_end: bool,
+    piece: &mut Piece,
+) -> Result<Done, Fault> {
+    let mut at = 0;
+    let mut row = Row { layout, values: Vec::with_capacity(layout.columns.len()) };
+    loop {
+        while let Some(length) = row.take(place, bytes.get(at..).unwrap_or_default(), piece) {
+            at += length;
+        }
+        let rest = bytes.get(at..).unwrap_or_default();
+        let done = reader.read(place, rest, at_end, true, piece)?;
+        at += done.consumed;
+        if done.cut_off || done.consumed == 0 || at == bytes.len() {
+            return Ok(Done { consumed: at, cut_off: done.cut_off });
+        }
+    }
+}
+
+/// A row in the making: what its cells come to, before any of it counts.
+struct Row<'a> {
+    layout: &'a Layout,
+    values: Vec<f64>,
+}
+
+impl Row<'_> {
+    /// Takes the next row; gives its length, or `None` where the plain form must look at it.
+    #[inline]
+    fn take(&mut self, place: &mut Rows, bytes: &[u8], piece: &mut Piece) -> Option<usize> {
+        let mut at = 0;
+        let mut now = Nanos(place.rows);
+        self.values.clear();
+        let last = self.layout.columns.len().checked_sub(1)?;
+        for (number, column) in self.layout.columns.iter().enumerate() {
+            let rest = bytes.get(at..)?;
+            let length = match column {
+                Column::Time(power) => {
+                    let (time, length) = file_time(rest, *power)?;
+                    now = place.since_start(time, rest.get(..length)?).ok()?;
+                    length
+                }
+                Column::Levels { .. } => {
+                    self.values.push(match rest.first()? {
+                        b'0' => 0.0,
+                        b'1' => 1.0,
+                        _ => return None,
+                    });
+                    1
+                }
+                Column::Digitised { .. } => self.number(rest)?,
+                Column::Numbers { number } if self.layout.head.wants(*number) => self.number(rest)?,
+                Column::Numbers { .. } | Column::Words => unquoted(rest)?,
+            };
+            at += length;
+            match (bytes.get(at)?, number == last) {
+                (b',', false) | (b'\n', true) => at += 1,
+                (b'\r', true) if bytes.get(at + 1) == Some(&b'\n') => at += 2,
+                _ => return None,
+            }
+        }
+        self.count(place, now, piece);
+        Some(at)
+    }
+
+    /// Reads a number; gives its length.
+    #[inline]
+    fn number(&mut self, bytes: &[u8]) -> Option<usize> {
+        let (value, length) = number(bytes)?;
+        self.values.push(value);
+        Some(length)
+    }
+
+    /// The row counts, now that all of it is read.
+    #[inline]
+    fn count(&self, place: &mut Rows, now: Nanos, piece: &mut Piece) {
+        place.next_row(now, piece);
+        place.line += 1;
+        let mut values = self.values.iter();
+        for column in &self.layout.columns {
+            match column {
+                Column::Time(_) | Column::Words => {}
+                Column::Levels { signal } => piece.set(*signal, now, values.next() == Some(&1.0)),
+                Column::Digitised { signal } => {
+                    let level = self.layout.thresholds.zip(values.next()).and_then(|(both, value)| both.level(*value));
+                    level.into_iter().for_each(|high| piece.set(*signal, now, high));
+                }
+                Column::Numbers { number } if self.layout.head.wants(*number) => {
+                    values.next().into_iter().for_each(|value| piece.read(*number, now, *value));
+                }
+                Column::Numbers { .. } => {}
+            }
+        }
+    }
+}
+
+/// The length of a cell without quotes.
+fn unquoted(bytes: &[u8]) -> Option<usize> {
+    let length = memchr::memchr2(b',', b'\n', bytes)?;
+    let cell = bytes.get(..length)?;
+    let length = if cell.ends_with(b"\r") { length - 1 } else { length };
+    (!cell.contains(&b'"')).then_some(length)
+}
+
+const ONES: u64 = 0x0101_0101_0101_0101;
+const HIGH: u64 = 0x8080_8080_8080_8080;
+const ZEROS: u64 = 0x3030_3030_3030_3030;
+
+/// The powers of ten that a real number holds exactly.
+const POWERS: [f64; 23] = [
+    1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20,
+    1e21, 1e22,
+];
+/// Whole numbers below this are real numbers too.
+const EXACT: u64 = 1 << 53;
+
+/// A number of digits with at most one point, and its length; `None` for any other.
+///
+/// Digits and power are exact as real numbers, so that their quotient is rounded once, as it must be (Clinger, 1990).
+#[inline]
+fn number(bytes: &[u8]) -> Option<(f64, usize)> {
+    let negative = bytes.first() == Some(&b'-');
+    let digits = if negative { bytes.get(1..)? } else { bytes };
+    let (size, decimals, length) = short(digits).or_else(|| long(digits))?;
+    if size >= EXACT {
+        return None;
+    }
+    let value = size as f64 / POWERS.get(decimals)?;
+    Some(if negative { (-value, length + 1) } else { (value, length) })
+}
+
+/// The digits of a cell that ends within eight bytes, those of them after the point, and the length.
+#[inline]
+fn short(bytes: &[u8]) -> Option<(u64, usize, usize)> {
+    let word = u64::from_le_bytes(*bytes.first_chunk()?);
+    // What ends a cell is below `-`: a comma, a line's end. The lowest such byte is told rightly.
+    let ends = word.wrapping_sub(ONES * u64::from(b'-')) & !word & HIGH;
+    if ends == 0 {
+        return None;
+    }
+    let length = (ends.trailing_zeros() / 8) as usize;
+    let points = word ^ (ONES * u64::from(b'.'));
+    let point = ((points.wrapping_sub(ONES) & !points & HIGH).trailing_zeros() / 8) as usize;
+    let (digits, count, decimals) = match point < length {
+        true => {
+            let below = (1u64 << (8 * point)) - 1;
+            ((word & below) | (word >> 8 & !below), length - 1, length - 1 - point)
+        }
+        false => (word, length, 0),
+    };
+    if count == 0 {
+        return None;
+    }
+    // The digits stand at the upper end, noughts before them.
+    let shift = 8 * (8 - count) as u32;
+    let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
+    let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
+    is_digits.then(|| (eight_digits(digits), decimals, length))
+}
+
+/// Eight digits, the first in the lowest byte, as a number: pairs, then fours, then all.
+#[inline]
+fn eight_digits(word: u64) -> u64 {
+    let word = word - ZEROS;
+    let pairs = (word * 10) + (word >> 8);
+    let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
+    let high = (pairs >> 16 & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
+    low.wrapping_add(high) >> 32
+}
+
+/// The same for any cell, digit by digit.
+fn long(bytes: &[u8]) -> Option<(u64, usize, usize)> {
+    let (mut size, mut length, mut point) = (0u64, 0, None);
+    for &byte in bytes {
+        match byte {
+            b'0'..=b'9' => size = size.checked_mul(10)?.checked_add(u64::from(byte - b'0'))?,
+            b'.' if point.is_none() => point = Some(length),
+            b',' | b'\n' | b'\r' => break,
+            _ => return None,
+        }
+        length += 1;
+    }
+    let decimals = point.map_or(0, |point| length - 1 - point);
+    let any = length > usize::from(point.is_some());
+    any.then_some((size, decimals, length))
+}
+
+/// The file's own time in nanoseconds, where it is a whole number of them, and the cell's length.
+#[inline]
+fn file_time(bytes: &[u8], power: i32) -> Option<(i64, usize)> {
+    let negative = bytes.first() == Some(&b'-');
+    let digits = if negative { bytes.get(1..)? } else { bytes };
+    let (size, decimals, length) = short(digits).or_else(|| long(digits))?;
+    let shift = power.checked_sub(i32::try_from(decimals).ok()?)?;
+    let factor = 10u64.checked_pow(u32::try_from(shift).ok()?)?;
+    let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
+    Some(if negative { (-nanos, length + 1) } else { (nanos, length) })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::rows;
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_number_is_what_the_plain_form_reads(text in "-?[0-9]{0,12}[.]?[0-9]{0,9}", tail in "[,\n]1[.]5,2[.]25\n") {
+            let whole = format!("{text}{tail}");
+            let plain = rows::value(text.as_bytes());
+            match number(whole.as_bytes()) {
+                Some((value, length)) => {
+                    prop_assert_eq!((length, value.to_bits()), (text.len(), plain.unwrap().to_bits()));
+                }
+                // What it leaves to the plain form is no number, or a long one.
+                None => prop_assert!(plain.is_none() || text.len() > 15),
+            }
+            if let (Some((time, _)), Some(power)) = (file_time(whole.as_bytes(), 9), Some(9)) {
+                prop_assert_eq!(rows::file_time(text.as_bytes(), power).ok(), Some(time));
+            }
+        }
+    }
+}
