@@ -13,7 +13,7 @@ pub struct NumberRow {
     /// Its steps.
     pub steps: Steps,
     /// The scale, where it is fixed; else a margin is left above and below.
-    pub scale: Option<(f64, f64)>,
+    pub fixed: Option<(f64, f64)>,
     /// Values that matter, such as presets, limits and thresholds.
     pub levels: Vec<f64>,
     /// The least and the most that is no fault.
@@ -40,18 +40,23 @@ pub(crate) struct Place {
 impl NumberRow {
     /// A row of steps alone.
     pub fn new(steps: Steps) -> Self {
-        Self { steps, scale: None, levels: Vec::new(), valid: None, resolution: None }
+        Self { steps, fixed: None, levels: Vec::new(), valid: None, resolution: None }
     }
 
-    /// The least and the most that is shown.
-    pub fn range(&self) -> (f64, f64) {
-        // The band is part of what is shown, as far as it is no wider than the curve.
+    /// The least and the most of the scale.
+    pub fn scale(&self) -> (f64, f64) {
         let (least, most) = self.steps.range.unwrap_or((0.0, 1.0));
+        // The band is part of what is shown, as far as it is no wider than the curve.
         let band = self.resolution.as_ref().and_then(|steps| steps.range).map_or(0.0, |(_, most)| most);
         let band = band.min(most - least);
-        let (least, most) = (least - band, most + band);
-        match (self.scale, least == most) {
-            (Some(scale), _) => scale,
+        self.fixed.unwrap_or((least - band, most + band))
+    }
+
+    /// The least and the most that is drawn: the scale with a margin, where it is not fixed.
+    fn drawn(&self) -> (f64, f64) {
+        let (least, most) = self.scale();
+        match (self.fixed, least == most) {
+            (Some(fixed), _) => fixed,
             (None, true) => (least - 0.5, most + 0.5),
             (None, false) => (least - MARGIN * (most - least), most + MARGIN * (most - least)),
         }
@@ -66,7 +71,7 @@ impl NumberRow {
         theme: &Theme,
     ) -> Stroke {
         let Place { left, right, top, bottom } = place;
-        let (least, most) = self.range();
+        let (least, most) = self.drawn();
         let height = f64::from(bottom - top);
         let y = |value: f64| bottom - ((value.clamp(least, most) - least) / (most - least) * height) as i32;
         if let Some([from, until]) = self.valid.filter(|[from, until]| *from < most && *until > least) {
@@ -98,7 +103,7 @@ impl NumberRow {
             pen.fill([x, top, x + 1, bottom + 2], theme.number)?;
             last = Some(end);
         }
-        let (low, high) = self.scale.or(self.steps.range).unwrap_or((least, most));
+        let (low, high) = self.scale();
         if height > 30.0 {
             pen.text(&significant(high), (left - 12, y(high)), LABEL, Align::Right, theme.faint)?;
             pen.text(&significant(low), (left - 12, y(low)), LABEL, Align::Right, theme.faint)?;

@@ -49,7 +49,7 @@ fn draw_row(diagram: &Diagram, row: &Row, label: usize, columns: usize, lines: &
             lines.push(named(&row.label, wave(diagram, clean, columns, ['▁', '█'])));
         }
         Content::Number(number) => {
-            let range = number.scale.or(number.steps.range).unwrap_or((0.0, 1.0));
+            let range = number.scale();
             lines.push(named(&row.label, spark(diagram, &number.steps, range, columns)));
             let words = format!("{} to {}", significant(range.0), significant(range.1));
             lines.push(named(&row.under, words));

@@ -2,6 +2,7 @@
 //!
 //! - `vcd CHANGES`: 16 lines at 1 µs; short bursts with pauses between them, as contacts and pulses make.
 //! - `csv ROWS`: 8 columns of 0 and 1 at 1 MHz under `time_s`; a line changes now and then.
+//! - `numbers ROWS`: 8 columns of values with three decimals at 100 kHz under `time_us`.
 //! - `packed SAMPLES`: the same as one byte a sample.
 
 use std::io::{self, BufWriter, Write};
@@ -12,12 +13,13 @@ fn main() -> io::Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let (kind, count) = match arguments.as_slice() {
         [kind, count] => (kind.as_str(), count.parse().map_err(io::Error::other)?),
-        _ => return Err(io::Error::other("usage: make_recording vcd|csv|packed COUNT")),
+        _ => return Err(io::Error::other("usage: make_recording vcd|csv|numbers|packed COUNT")),
     };
     let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
     match kind {
         "vcd" => vcd(count, &mut out)?,
         "csv" => csv(count, &mut out)?,
+        "numbers" => numbers(count, &mut out)?,
         "packed" => packed(count, &mut out)?,
         other => return Err(io::Error::other(format!("no kind of recording: {other}"))),
     }
@@ -74,6 +76,20 @@ fn csv(rows: u64, out: &mut impl Write) -> io::Result<()> {
         }
         cells[16] = b'\n';
         out.write_all(&cells)?;
+    }
+    Ok(())
+}
+
+fn numbers(rows: u64, out: &mut impl Write) -> io::Result<()> {
+    let mut random = fastrand::Rng::with_seed(3);
+    writeln!(out, "time_us,A0,A1,A2,A3,A4,A5,A6,A7")?;
+    // Cells made beforehand: what takes the time is to be the reading.
+    let cells: Vec<String> = (0..4096).map(|_| format!(",{:.3}", 4.0 + 16.0 * random.f64())).collect();
+    for row in 0..rows {
+        write!(out, "{}", row * 10)?;
+        let first = (row as usize * 31) % (cells.len() - 8);
+        cells[first..first + 8].iter().try_for_each(|cell| out.write_all(cell.as_bytes()))?;
+        out.write_all(b"\n")?;
     }
     Ok(())
 }

@@ -102,7 +102,8 @@ impl Stitcher {
                 lines.append(line, joined);
             }
         }
-        for (number, column) in piece.numbers.iter().zip(&self.readings).filter(|(number, _)| !number.times.is_empty()) {
+        for (number, column) in piece.numbers.iter().zip(&self.readings).filter(|(number, _)| !number.times.is_empty())
+        {
             let Some(line) = *column else { continue };
             let times = if rate.is_none() {
                 &number.times

@@ -341,7 +341,7 @@ impl Making {
                     _ => Vec::new(),
                 };
                 levels.extend(thresholds);
-                let number = NumberRow { steps, scale, levels, valid, resolution };
+                let number = NumberRow { steps, fixed: scale, levels, valid, resolution };
                 Row { label, under: unit, content: Content::Number(number) }
             }
         }

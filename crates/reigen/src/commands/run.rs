@@ -48,6 +48,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
         Some(gauge) if arguments.watch.is_some() => {
             let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
             gauge.play(outcome.origin, arguments.speed, scale, out)?;
+            return Ok(Done::Fine);
         }
         Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(outcome.origin)),
         Some(gauge) => gauge.print(outcome.origin, out)?,

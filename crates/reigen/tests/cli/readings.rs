@@ -98,7 +98,11 @@ fn why_tells_what_a_reading_was_made_of() {
     let place = place(RATE);
     let told = |at: &str| place.reigen(&format!("why station.toml p.csv r --at {at}")).stdout;
     assert!(told("2s").contains("2 intervals from 1.9 s to 2 s: 2 / 100 ms × 15 = 300 rpm"), "{}", told("2s"));
-    assert!(told("3.2s").contains("no edge since 2.95 s: not more than 1 / 250 ms × 15 = 60.0 rpm"), "{}", told("3.2s"));
+    assert!(
+        told("3.2s").contains("no edge since 2.95 s: not more than 1 / 250 ms × 15 = 60.0 rpm"),
+        "{}",
+        told("3.2s")
+    );
     assert!(told("4s").contains("at 3.5 s that was 550 ms (zero_after is 500 ms), so it is stopped"), "{}", told("4s"));
     assert!(told("900ms").contains("no interval is complete yet"), "{}", told("900ms"));
 }
