@@ -67,6 +67,15 @@ impl<V: Copy> StepColumn<V> {
         self.values.push(value);
     }
 
+    /// Steps to `value` at `time`, in place of a step at that time.
+    #[inline]
+    pub fn set(&mut self, time: Nanos, value: V) {
+        match self.values.last_mut().filter(|_| self.times.last() == Some(&time)) {
+            Some(last) => *last = value,
+            None => self.push(time, value),
+        }
+    }
+
     /// The value after the window's last step.
     pub fn last(&self) -> Option<V> {
         self.values.last().copied().or(self.before)

@@ -64,10 +64,8 @@ impl LineColumns {
     /// Appends a value of a number line; of several in one instant the last is the one.
     #[inline]
     pub fn append_reading(&mut self, line: usize, time: Nanos, value: f64) {
-        let Some(column) = self.readings.get_mut(line) else { return };
-        match column.values.last_mut().filter(|_| column.times.last() == Some(&time)) {
-            Some(last) => *last = value,
-            None => column.push(time, value),
+        if let Some(column) = self.readings.get_mut(line) {
+            column.set(time, value);
         }
     }
 

@@ -3,6 +3,7 @@
 use crate::account::Rejected;
 use crate::analog::meter::AnalogSummary;
 use crate::column::BitColumn;
+use crate::count::encoder::summary::EncoderSummary;
 use crate::rate::meter::RateSummary;
 use crate::rate::width::WidthSummary;
 use crate::time::Nanos;
@@ -25,6 +26,8 @@ pub enum PointSummary {
     Width(WidthSummary),
     /// An analog point.
     Analog(Box<AnalogSummary>),
+    /// An encoder.
+    Encoder(Box<EncoderSummary>),
     /// Any other bit point.
     Bit(Tally),
 }

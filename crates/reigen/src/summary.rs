@@ -4,6 +4,7 @@ use crate::gauge::GaugeTable;
 use crate::replay::Outcome;
 use indexmap::IndexMap;
 use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::finding::Finding;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
@@ -19,6 +20,8 @@ pub(crate) struct Summary<'a> {
     recording: RecordingSummary<'a>,
     inputs: IndexMap<&'a str, &'a InputSummary>,
     counters: IndexMap<&'a str, &'a CounterSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    encoders: IndexMap<&'a str, &'a EncoderSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     rates: IndexMap<&'a str, &'a RateSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
@@ -67,6 +70,7 @@ impl<'a> Summary<'a> {
             },
             inputs: IndexMap::new(),
             counters: IndexMap::new(),
+            encoders: IndexMap::new(),
             rates: IndexMap::new(),
             widths: IndexMap::new(),
             analogs: IndexMap::new(),
@@ -83,6 +87,7 @@ impl<'a> Summary<'a> {
             match what {
                 PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
                 PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
+                PointSummary::Encoder(encoder) => drop(summary.encoders.insert(name, encoder)),
                 PointSummary::Rate(rate) => drop(summary.rates.insert(name, rate)),
                 PointSummary::Width(width) => drop(summary.widths.insert(name, width)),
                 PointSummary::Analog(analog) => drop(summary.analogs.insert(name, analog)),

@@ -1,6 +1,7 @@
-//! Counting edges.
+//! Counting edges, and where an axis is.
 
 pub mod counter;
+pub mod encoder;
 pub mod table;
 #[cfg(test)]
 mod tests;

@@ -66,6 +66,19 @@ const BLOCKS: &[(&str, &str)] = &[
     ("timer", "[timer.x]\nof = 'a'\nkind = 'on_delay'\ntime = '4 ns'"),
     ("timer", "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '4 ns'\n[logic.y]\nwhen = 'x.elapsed > 0.0'"),
     ("timer", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'"),
+    (
+        "encoder",
+        "[encoder.x]\na = 'L0'\nb = 'b'\nindex = 'L2'\npulses_per_rev = 3\ntravel_per_rev = 0.6\nunit = 'm'\nstill_after = '9 ns'",
+    ),
+    (
+        "encoder",
+        "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\nzero_on = 'd'\nindex_does = 'home'\ndecode = 'x2'\nreverse = true\n\
+         [logic.y]\nwhen = 'x.moving AND NOT x.fault OR x.speed > 1e6 AND x.forward AND x.homed'",
+    ),
+    (
+        "encoder",
+        "[scan]\nperiod = '3 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\ndecode = 'x1'\nindex = 'c'\nindex_does = 'zero'",
+    ),
     ("rate", "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.y]\nwhen = 'x.stopped'"),
     (
         "rate",

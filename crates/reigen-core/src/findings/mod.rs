@@ -5,6 +5,7 @@ use crate::names::counted;
 use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
 use crate::time::Nanos;
 
+mod encoder;
 mod readings;
 
 /// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
@@ -18,6 +19,7 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
             PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
             PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
             PointSummary::Pair(pair) => of_pair(name, pair, &mut findings),
+            PointSummary::Encoder(encoder) => encoder::of_encoder(name, encoder, &mut findings),
             PointSummary::Rate(rate) => readings::of_rate(name, rate, &mut findings),
             PointSummary::Width(width) => readings::of_width(name, width, &mut findings),
             PointSummary::Analog(analog) => readings::of_analog(name, analog, &mut findings),

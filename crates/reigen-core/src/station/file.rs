@@ -13,6 +13,7 @@ use crate::wiring::sensor::SensorTable;
 use crate::wiring::{self, Wiring};
 use indexmap::IndexMap;
 use serde::Deserialize;
+use std::collections::HashSet;
 use toml::Spanned;
 
 type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
@@ -63,6 +64,7 @@ point_kinds! {
     toggle: crate::logic::table::ToggleTable,
     timer: crate::logic::table::TimerTable,
     pair: crate::logic::table::PairTable,
+    encoder: crate::count::encoder::table::EncoderTable,
     rate: crate::rate::table::RateTable,
     width: crate::rate::table::WidthTable,
     analog: crate::analog::table::AnalogTable,
@@ -142,7 +144,8 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
 pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
     let mut builder = Builder::new(source);
-    let station = file.build(&mut builder);
+    let mut station = file.build(&mut builder);
+    resolve(&mut station);
     if station.points.is_empty() && builder.errors.is_empty() {
         builder.refuse(0..0, StationErrorKind::NoPoints);
     }
@@ -157,6 +160,12 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     }
     builder.errors.sort_by_key(|error| error.span.start);
     if builder.errors.is_empty() { Ok(station) } else { Err(builder.errors) }
+}
+
+/// Tells the points which names are points, where a line could be meant too.
+fn resolve(station: &mut Station) {
+    let names: HashSet<String> = station.points.iter().map(|point| point.name.clone()).collect();
+    station.points.iter_mut().for_each(|point| point.kind.resolve(&|name| names.contains(name)));
 }
 
 fn check_names(station: &Station, builder: &mut Builder<'_>) {

@@ -7,6 +7,7 @@ pub mod builder;
 pub mod error;
 mod file;
 pub mod plan;
+pub mod signal;
 #[cfg(test)]
 mod tests;
 
@@ -100,6 +101,11 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// What it gives to others; the point itself first.
     fn fields(&self) -> &'static [Field];
+
+    /// Learns which names are points, where it names what may be a line or a point.
+    fn resolve(&mut self, is_point: &dyn Fn(&str) -> bool) {
+        let _ = is_point;
+    }
 
     /// The expressions that it reads, each with its key in the file.
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {

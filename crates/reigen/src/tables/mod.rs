@@ -64,6 +64,7 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         match summary {
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
             PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
+            PointSummary::Encoder(encoder) => readings.encoder(name, encoder),
             PointSummary::Rate(rate) => readings.rate(name, rate),
             PointSummary::Width(width) => readings.width(name, width),
             PointSummary::Analog(analog) => readings.analog(name, analog),
@@ -74,8 +75,8 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         }
     }
     left(&mut expectations, 2);
-    let [rates, widths, analogs] = readings.done();
-    for table in [inputs, counters, rates, widths, analogs, bits, expectations] {
+    let [encoders, phases, rates, widths, analogs] = readings.done();
+    for table in [inputs, counters, encoders, phases, rates, widths, analogs, bits, expectations] {
         if !table.is_empty() {
             out.line("")?;
             out.line(table.trim_fmt())?;

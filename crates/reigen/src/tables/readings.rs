@@ -1,8 +1,9 @@
-//! Tables of rates, widths and analog points, each number with the digits that its resolution supports.
+//! Tables of encoders, rates, widths and analog points, each number with the digits that its resolution supports.
 
 use super::table;
 use comfy_table::Table;
 use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::time::Nanos;
@@ -10,6 +11,8 @@ use reigen_core::units::{resolved, significant};
 
 /// The three tables in the making.
 pub(super) struct Tables {
+    encoders: Table,
+    phases: Table,
     rates: Table,
     widths: Table,
     analogs: Table,
@@ -18,9 +21,73 @@ pub(super) struct Tables {
 impl Tables {
     pub(super) fn new() -> Self {
         Self {
+            encoders: table(&[
+                "encoder",
+                "now",
+                "position",
+                "speed",
+                "up",
+                "down",
+                "reversals",
+                "marks",
+                "illegal",
+                "homed",
+                "slowest scan",
+            ]),
+            phases: table(&[
+                "channels",
+                "turning",
+                "cycles",
+                "phase",
+                "from",
+                "to",
+                "A high",
+                "B high",
+                "closest edges",
+            ]),
             rates: table(&["rate", "now", "resolution", "mean", "least", "most", "readings", "stopped", "delay up to"]),
             widths: table(&["width", "now", "mean", "least", "most", "readings", "out of range", "lost"]),
             analogs: table(&["analog", "now", "recorded", "measured", "mean", "least", "most", "in fault"]),
+        }
+    }
+
+    pub(super) fn encoder(&mut self, name: &str, encoder: &EncoderSummary) {
+        let unknown = || "unknown".to_owned();
+        let spread = encoder.zero_spread().map_or(String::new(), |spread| format!(", {spread} apart"));
+        let homed = format!("{}×{spread}", encoder.homings.len());
+        self.encoders.add_row([
+            name.to_owned(),
+            encoder.value.map_or_else(String::new, |value| with_unit(resolved(value, None), &encoder.unit)),
+            encoder.position.map_or_else(unknown, |position| position.to_string()),
+            encoder
+                .speed
+                .map_or_else(String::new, |speed| with_unit(resolved(speed, None), &per_second(&encoder.unit))),
+            encoder.forward.to_string(),
+            encoder.backward.to_string(),
+            encoder.reversals.to_string(),
+            encoder.index_marks.to_string(),
+            encoder.illegal.to_string(),
+            match (encoder.wants_zero, encoder.homed) {
+                (false, _) => "",
+                (true, true) => homed.as_str(),
+                (true, false) => "no",
+            }
+            .to_owned(),
+            encoder.slowest_scan.map_or(String::new(), |time| time.to_string()),
+        ]);
+        for phase in encoder.phase.iter().filter(|phase| phase.from_hz.is_none()) {
+            let degrees = |degrees: f64| format!("{degrees:.1}°");
+            self.phases.add_row([
+                name.to_owned(),
+                if phase.forward { "forward" } else { "backward" }.to_owned(),
+                phase.cycles.to_string(),
+                degrees(phase.phase_degrees),
+                degrees(phase.least_phase_degrees),
+                degrees(phase.most_phase_degrees),
+                format!("{:.1} %", phase.duty_a * 100.0),
+                format!("{:.1} %", phase.duty_b * 100.0),
+                degrees(phase.closest_degrees),
+            ]);
         }
     }
 
@@ -69,14 +136,19 @@ impl Tables {
         ]);
     }
 
-    pub(super) fn done(self) -> [Table; 3] {
-        [self.rates, self.widths, self.analogs]
+    pub(super) fn done(self) -> [Table; 5] {
+        [self.encoders, self.phases, self.rates, self.widths, self.analogs]
     }
 }
 
 /// A number with the digits that its resolution supports, or else five; empty where there is none.
 fn number(value: Option<f64>, resolution: Option<f64>) -> String {
     value.map_or(String::new(), |value| resolved(value, resolution))
+}
+
+/// The unit of a speed.
+fn per_second(unit: &str) -> String {
+    if unit.is_empty() { "/s".to_owned() } else { format!("{unit}/s") }
 }
 
 fn with_unit(number: String, unit: &str) -> String {

@@ -1,6 +1,8 @@
 //! What a reading was made of: the edges, the time between them, the sum.
 
 use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::count::encoder::homing::Missing;
+use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::names::counted;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::readings::{By, Made};
@@ -20,6 +22,7 @@ pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) 
         }];
     }
     match summary {
+        Some(PointSummary::Encoder(encoder)) => of_encoder(encoder, origin),
         Some(PointSummary::Rate(rate)) => of_rate(rate, origin),
         Some(PointSummary::Width(width)) => of_width(width, origin),
         Some(PointSummary::Analog(analog)) => of_analog(analog),
@@ -53,6 +56,39 @@ fn of_rate(rate: &RateSummary, origin: Origin) -> Vec<String> {
     if let Some(step) = rate.resolution {
         lines.push(format!("one step of the measurement more would change it by {} {}", significant(step), rate.unit));
     }
+    lines
+}
+
+fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {
+    let time = |time| format!("{} s", seconds_short(origin.file_time_ns(time)));
+    let mut lines = Vec::new();
+    let counts = format!("{} up and {} down", encoder.forward, encoder.backward);
+    let since = match encoder.homings.last() {
+        Some(homing) => format!("{counts} since the start; zeroed last at {}", time(homing.at)),
+        None if encoder.wants_zero => format!("{counts}, but not zeroed yet, so its position is unknown"),
+        None => counts,
+    };
+    lines.push(since);
+    if let Some(position) = encoder.position {
+        let value = encoder
+            .value
+            .map_or(String::new(), |value| format!(", which is {} {}", resolved(value, None), encoder.unit));
+        lines.push(format!("position {position}{value}"));
+    }
+    if let Some((at, forward)) = encoder.last_count {
+        lines.push(format!("the last count came at {}, {}", time(at), if forward { "forward" } else { "back" }));
+    }
+    if let Some(at) = encoder.last_illegal {
+        let often = counted(encoder.illegal, "time");
+        lines.push(format!(
+            "both channels changed at once {often}, last at {}: what was counted there is lost",
+            time(at)
+        ));
+    }
+    lines.extend(encoder.missing.last().map(|missing| {
+        let Missing { from, at, counts, expected } = *missing;
+        format!("between the marks at {} and {} came {counts} counts of {expected}", time(from), time(at))
+    }));
     lines
 }
 

@@ -319,6 +319,15 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
             let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
             format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
         }
+        Some(PointSummary::Encoder(encoder)) => {
+            let illegal = counted(encoder.illegal, "illegal step");
+            format!(
+                "{} up, {} down, {}, {illegal}",
+                encoder.forward,
+                encoder.backward,
+                counted(encoder.reversals, "reversal")
+            )
+        }
         Some(PointSummary::Rate(rate)) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
         Some(PointSummary::Width(width)) => readings_sum(width.readings, width.min, width.max, &width.unit),
         Some(PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. })) => {

@@ -1,0 +1,555 @@
+//! `encoder`: the block that follows two channels.
+
+use super::decode::{Decode, Decoder, Step};
+use super::health::Health;
+use super::homing::{Between, Homing, IndexDoes, Missing};
+use super::summary::EncoderSummary;
+use crate::column::{BitColumn, CountColumn, ReadingColumn};
+use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::event::{Happening, What};
+use crate::rate::auto::Auto;
+use crate::rate::readings::{Reading, Sink};
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+
+/// The columns: `.moving`, `.forward`, `.fault`, `.homed`; the position; the value and `.speed`.
+pub const SHAPE: Shape = Shape { bits: 4, counts: 1, readings: 2 };
+
+/// How often the speed is read.
+const SPEED_EVERY: Nanos = Nanos(100_000_000);
+/// As many zeros and wrong revolutions are kept.
+const MOST_KEPT: usize = 1000;
+/// A reversal after no more than so many counts is a trembling.
+const TREMBLE: u64 = 2;
+/// An illegal step so few ticks after the edge before it is one of speed.
+const AT_SPEED: u64 = 4;
+/// Later than all times.
+const NEVER: Nanos = Nanos(u64::MAX);
+
+/// What an encoder is set to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settings {
+    /// Which edges count.
+    pub decode: Decode,
+    /// Whether the directions are turned around.
+    pub reverse: bool,
+    /// Cycles of one channel in a revolution.
+    pub pulses_per_rev: Option<f64>,
+    /// What a count is worth in units.
+    pub per_count: Option<f64>,
+    /// The name of the units.
+    pub unit: String,
+    /// The position at a zero, and at the start where there is none.
+    pub zero_at: i64,
+    /// What the index does.
+    pub index_does: IndexDoes,
+    /// From when on it counts as still.
+    pub still_after: Nanos,
+}
+
+/// What an encoder reads.
+#[derive(Debug, Clone, Copy)]
+pub struct Sources {
+    /// Channel A.
+    pub a: BitSource,
+    /// Channel B.
+    pub b: BitSource,
+    /// The index.
+    pub index: Option<BitSource>,
+    /// What zeroes, or arms.
+    pub zero_on: Option<BitSource>,
+    /// With a scan, the channels as they are without it.
+    pub raw: Option<(BitSource, BitSource)>,
+}
+
+/// Counts that go on whatever becomes of the position.
+#[derive(Debug, Default)]
+struct Sums {
+    illegal: u64,
+    illegal_at_speed: u64,
+    first_illegal: Option<Nanos>,
+    reversals: u64,
+    dither: u64,
+    marks: u64,
+    up: u64,
+    down: u64,
+    homings: Vec<Homing>,
+    missing: Vec<Missing>,
+    missing_counts: i64,
+    edges: [u64; 2],
+    spacing: Spacing,
+    /// Counts of the raw channels, less those that a scan saw.
+    lost: i64,
+}
+
+/// The shortest time between edges of different channels.
+#[derive(Debug, Clone, Copy, Default)]
+struct Spacing {
+    /// The last edge, and whether it was one of A.
+    last: Option<(Nanos, bool)>,
+    closest: Option<Nanos>,
+}
+
+impl Spacing {
+    #[inline]
+    fn edge(&mut self, at: Nanos, is_a: bool) {
+        if let Some((last, _)) = self.last.replace((at, is_a)).filter(|(_, was_a)| *was_a != is_a) {
+            let apart = at.saturating_sub(last);
+            if self.closest.is_none_or(|closest| apart < closest) {
+                self.closest = Some(apart);
+            }
+        }
+    }
+
+    fn both(&mut self) {
+        self.closest = Some(Nanos(0));
+    }
+}
+
+/// The running form of an encoder.
+#[derive(Debug)]
+pub struct Encoder {
+    settings: Settings,
+    sources: Sources,
+    tick: Nanos,
+    decoder: Option<Decoder>,
+    raw: Option<Decoder>,
+    index: bool,
+    zero_on: bool,
+    /// Counts since the start, zeros left aside.
+    total: i64,
+    position: i64,
+    known: bool,
+    /// Where `zero_on` armed the index.
+    armed: Option<i64>,
+    last_count: Option<(Nanos, bool)>,
+    last_illegal: Option<Nanos>,
+    /// Counts since the last reversal.
+    run: u64,
+    moving: bool,
+    fault: bool,
+    /// The last change of a channel, and which it was.
+    last_edge: Option<(Nanos, bool)>,
+    between: Between,
+    health: Health,
+    auto: Auto,
+    speed: f64,
+    sums: Sums,
+}
+
+/// The columns that are filled.
+struct Shown<'a> {
+    moving: &'a mut BitColumn,
+    forward: &'a mut BitColumn,
+    fault: &'a mut BitColumn,
+    homed: &'a mut BitColumn,
+    position: &'a mut CountColumn,
+    speed: &'a mut ReadingColumn,
+}
+
+struct SpeedSink<'a> {
+    column: &'a mut ReadingColumn,
+    last: &'a mut f64,
+    per_count: f64,
+}
+
+impl Sink for SpeedSink<'_> {
+    fn reading(&mut self, reading: Reading) {
+        let speed = reading.hertz * self.per_count;
+        if *self.last != speed {
+            *self.last = speed;
+            self.column.push(reading.made.at, speed);
+        }
+    }
+
+    fn repeat(&mut self, _times: u64) {}
+}
+
+/// A channel's changes still to come.
+#[derive(Clone, Copy)]
+struct Head<'a>(&'a [Nanos]);
+
+impl<'a> Head<'a> {
+    fn of(inputs: &Inputs<'a>, source: Option<BitSource>) -> Self {
+        Head(source.map_or(&[], |source| &inputs.bit(source).toggles))
+    }
+
+    #[inline]
+    fn next(&self) -> Nanos {
+        self.0.first().copied().unwrap_or(NEVER)
+    }
+
+    /// Passes all changes at exactly `time`; whether the level is another afterwards.
+    #[inline]
+    fn pass(&mut self, time: Nanos) -> bool {
+        let mut changed = false;
+        while let [first, rest @ ..] = self.0
+            && *first == time
+        {
+            self.0 = rest;
+            changed = !changed;
+        }
+        changed
+    }
+
+    /// Passes all changes up to a time; whether the level is another afterwards.
+    fn pass_to(&mut self, time: Nanos) -> bool {
+        let passed = self.0.partition_point(|&toggle| toggle <= time);
+        self.0 = self.0.get(passed..).unwrap_or_default();
+        passed % 2 == 1
+    }
+}
+
+impl Encoder {
+    /// An encoder over its sources; `tick` is the step of their times.
+    pub fn new(settings: Settings, sources: Sources, tick: Nanos) -> Self {
+        Self {
+            position: settings.zero_at,
+            known: !wants_zero(&settings, &sources),
+            settings,
+            sources,
+            tick,
+            decoder: None,
+            raw: None,
+            index: false,
+            zero_on: false,
+            total: 0,
+            armed: None,
+            last_count: None,
+            last_illegal: None,
+            run: 0,
+            moving: false,
+            fault: false,
+            last_edge: None,
+            between: Between::default(),
+            health: Health::default(),
+            auto: Auto::new(SPEED_EVERY, None, tick),
+            speed: 0.0,
+            sums: Sums::default(),
+        }
+    }
+
+    /// Starts at the first time at which all it reads has a level; passes what came up to then.
+    fn start(&mut self, inputs: &Inputs<'_>, heads: &mut [Head<'_>; 4], shown: &mut Shown<'_>) -> Option<()> {
+        let Sources { a, b, index, zero_on, raw } = self.sources;
+        let all = [Some(a), Some(b), index, zero_on];
+        let start = inputs.start(all.into_iter().flatten())?;
+        let mut levels = [false; 4];
+        for ((level, head), source) in levels.iter_mut().zip(heads).zip(all) {
+            let first = source.and_then(|source| inputs.bit(source).level).unwrap_or_default();
+            *level = first ^ head.pass_to(start);
+        }
+        let [a, b, index, zero_on] = levels;
+        let Settings { decode, reverse, .. } = self.settings;
+        self.decoder = Some(Decoder::new(decode, reverse, a, b));
+        if let Some((raw_a, raw_b)) = raw {
+            let level = |source| Some(inputs.bit(source).level? ^ Head(&inputs.bit(source).toggles).pass_to(start));
+            self.raw = level(raw_a).zip(level(raw_b)).map(|(a, b)| Decoder::new(decode, reverse, a, b));
+        }
+        (self.index, self.zero_on) = (index, zero_on);
+        for bit in [&mut *shown.moving, shown.forward, shown.fault, shown.homed] {
+            bit.start(start, false);
+        }
+        if self.known {
+            shown.position.push(start, self.position);
+        }
+        shown.speed.push(start, 0.0);
+        // What the raw channels did up to here is no count.
+        Some(())
+    }
+
+    /// The raw channels, of which a scan sees only a part.
+    fn work_raw(&mut self, inputs: &Inputs<'_>, from: Nanos) {
+        let (Some(raw), Some((a, b))) = (&mut self.raw, self.sources.raw) else { return };
+        let (mut a, mut b) = (Head::of(inputs, Some(a)), Head::of(inputs, Some(b)));
+        a.pass_to(from);
+        b.pass_to(from);
+        loop {
+            let time = a.next().min(b.next());
+            if time == NEVER {
+                return;
+            }
+            let (a_changed, b_changed) = (a.pass(time), b.pass(time));
+            match (a_changed, b_changed) {
+                (true, true) => self.sums.spacing.both(),
+                (false, false) => {}
+                (is_a, _) => self.sums.spacing.edge(time, is_a),
+            }
+            match raw.step(a_changed, b_changed) {
+                Step::Count(true) => self.sums.lost += 1,
+                Step::Count(false) => self.sums.lost -= 1,
+                Step::Nothing | Step::Illegal => {}
+            }
+        }
+    }
+
+    #[inline]
+    fn per_count(&self) -> f64 {
+        self.settings.per_count.unwrap_or(1.0)
+    }
+
+    /// It stands still once no count has come for long enough before `now`.
+    #[inline]
+    fn pass_still(&mut self, now: Nanos, shown: &mut Shown<'_>) {
+        let Some((last, _)) = self.last_count.filter(|_| self.moving) else { return };
+        let due = last + self.settings.still_after;
+        if due >= now {
+            return;
+        }
+        self.moving = false;
+        shown.moving.toggles.push(due);
+        let per_count = self.per_count();
+        let mut sink = SpeedSink { column: shown.speed, last: &mut self.speed, per_count };
+        self.auto.pass(due, &mut sink);
+        self.auto.stop(due, &mut sink);
+    }
+
+    /// One instant of the channels.
+    #[inline]
+    fn step(&mut self, at: Nanos, a_changed: bool, b_changed: bool, shown: &mut Shown<'_>) {
+        let Some(decoder) = &mut self.decoder else { return };
+        let step = decoder.step(a_changed, b_changed);
+        let (a, b) = decoder.levels();
+        if a_changed != b_changed {
+            self.health.edge(at, a_changed, if a_changed { a } else { b });
+            if self.raw.is_none() {
+                self.sums.spacing.edge(at, a_changed);
+            }
+            self.sums.edges = [self.sums.edges[0] + u64::from(a_changed), self.sums.edges[1] + u64::from(b_changed)];
+        }
+        match step {
+            Step::Nothing => {}
+            Step::Count(forward) => self.count(at, forward, shown),
+            Step::Illegal => self.illegal(at, shown),
+        }
+        if a_changed != b_changed {
+            self.last_edge = Some((at, a_changed));
+        }
+    }
+
+    #[inline]
+    fn count(&mut self, at: Nanos, forward: bool, shown: &mut Shown<'_>) {
+        self.pass_still(at, shown);
+        let amount = if forward { 1 } else { -1 };
+        match self.last_count {
+            Some((_, before)) if before == forward => self.run += 1,
+            Some(_) => {
+                self.sums.reversals += 1;
+                self.sums.dither += u64::from(self.run <= TREMBLE);
+                self.run = 1;
+            }
+            None => self.run = 1,
+        }
+        self.last_count = Some((at, forward));
+        self.total += amount;
+        self.position += amount;
+        self.sums.lost -= amount;
+        if forward {
+            self.sums.up += 1
+        } else {
+            self.sums.down += 1
+        }
+        self.between.count(forward);
+        if shown.forward.last_level() != Some(forward) {
+            shown.forward.toggles.push(at);
+        }
+        if !self.moving {
+            self.moving = true;
+            shown.moving.toggles.push(at);
+        }
+        if self.known {
+            shown.position.push(at, self.position);
+        }
+        let per_count = self.per_count();
+        self.auto.edge(at, amount, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
+    }
+
+    #[cold]
+    fn illegal(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+        self.sums.illegal += 1;
+        self.sums.first_illegal.get_or_insert(at);
+        self.last_illegal = Some(at);
+        let near = |(last, _): (Nanos, bool)| at.saturating_sub(last).0 <= AT_SPEED * self.tick.0;
+        self.sums.illegal_at_speed += u64::from(self.last_edge.is_some_and(near));
+        if self.raw.is_none() {
+            self.sums.spacing.both();
+        }
+        self.health.break_off();
+        self.set_fault(at, true, shown);
+    }
+
+    /// Faults show as they stand after the instant.
+    fn set_fault(&mut self, at: Nanos, fault: bool, shown: &mut Shown<'_>) {
+        if self.fault == fault {
+            return;
+        }
+        self.fault = fault;
+        match shown.fault.toggles.last() == Some(&at) {
+            true => drop(shown.fault.toggles.pop()),
+            false => shown.fault.toggles.push(at),
+        }
+    }
+
+    /// The index rises.
+    fn mark(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+        self.sums.marks += 1;
+        self.set_fault(at, false, shown);
+        let last = self.last_count.map(|(_, forward)| forward);
+        let checks = self.settings.index_does == IndexDoes::Check;
+        let expected = counts_per_rev(&self.settings).filter(|_| checks);
+        if let Some(missing) = self.between.mark(at, last, expected) {
+            self.sums.missing_counts += missing.expected - missing.counts;
+            if self.sums.missing.len() < MOST_KEPT {
+                self.sums.missing.push(missing);
+            }
+        }
+        match (self.settings.index_does, self.armed) {
+            (IndexDoes::Zero, _) => self.zero(at, None, shown),
+            (IndexDoes::Home, Some(armed)) => {
+                self.armed = None;
+                self.zero(at, Some(self.total - armed), shown);
+            }
+            _ => {}
+        }
+    }
+
+    /// `zero_on` rises.
+    fn zero_switch(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+        self.set_fault(at, false, shown);
+        match self.settings.index_does {
+            IndexDoes::Home => self.armed = Some(self.total),
+            IndexDoes::Check | IndexDoes::Zero => self.zero(at, None, shown),
+        }
+    }
+
+    fn zero(&mut self, at: Nanos, from_switch: Option<i64>, shown: &mut Shown<'_>) {
+        if self.sums.homings.len() < MOST_KEPT {
+            let before = self.known.then_some(self.position);
+            self.sums.homings.push(Homing { at, before, from_switch });
+        }
+        self.position = self.settings.zero_at;
+        self.known = true;
+        if shown.homed.last_level() == Some(false) {
+            shown.homed.toggles.push(at);
+        }
+        if shown.position.last() != Some(self.position) {
+            shown.position.set(at, self.position);
+        }
+    }
+
+    /// What the index and the switch do at `at`, after the count.
+    fn others(&mut self, at: Nanos, index: bool, zero_on: bool, shown: &mut Shown<'_>) {
+        self.index ^= index;
+        self.zero_on ^= zero_on;
+        if index && self.index {
+            self.mark(at, shown);
+        }
+        if zero_on && self.zero_on {
+            self.zero_switch(at, shown);
+        }
+    }
+
+    fn work_heads(&mut self, [mut a, mut b, mut index, mut zero_on]: [Head<'_>; 4], shown: &mut Shown<'_>) {
+        loop {
+            let other = index.next().min(zero_on.next());
+            loop {
+                let time = a.next().min(b.next());
+                if time >= other {
+                    break;
+                }
+                self.step(time, a.pass(time), b.pass(time), shown);
+            }
+            if other == NEVER {
+                return;
+            }
+            self.step(other, a.pass(other), b.pass(other), shown);
+            self.others(other, index.pass(other), zero_on.pass(other), shown);
+        }
+    }
+}
+
+/// Whether a zero is to come, before which no position is known.
+fn wants_zero(settings: &Settings, sources: &Sources) -> bool {
+    sources.zero_on.is_some() || (sources.index.is_some() && settings.index_does != IndexDoes::Check)
+}
+
+/// Counts of a revolution, where that is a whole number.
+fn counts_per_rev(settings: &Settings) -> Option<i64> {
+    let pulses = settings.pulses_per_rev.filter(|pulses| pulses.fract() == 0.0)?;
+    Some(pulses as i64 * i64::from(settings.decode.counts()))
+}
+
+impl Block for Encoder {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let ([moving, forward, fault, homed], [position], [value, speed]) =
+            (outputs.bits, outputs.counts, outputs.readings)
+        else {
+            return;
+        };
+        let mut shown = Shown { moving, forward, fault, homed, position, speed };
+        let Sources { a, b, index, zero_on, .. } = self.sources;
+        let mut heads = [Some(a), Some(b), index, zero_on].map(|source| Head::of(&inputs, source));
+        let mut raw_from = Nanos(0);
+        if self.decoder.is_none() {
+            if self.start(&inputs, &mut heads, &mut shown).is_none() {
+                return;
+            }
+            raw_from = shown.moving.since;
+        }
+        self.work_heads(heads, &mut shown);
+        self.work_raw(&inputs, raw_from);
+        self.pass_still(window.until, &mut shown);
+        let per_count = self.per_count();
+        self.auto.pass(window.until, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
+        if let Some(per_count) = self.settings.per_count {
+            value.times.extend_from_slice(&position.times);
+            value.values.extend(position.values.iter().map(|&position| position as f64 * per_count));
+        }
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        self.sums = Sums::default();
+    }
+
+    fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
+        // In units it is a reading, which is told as such.
+        let position = counts.first().filter(|_| self.settings.per_count.is_none());
+        let steps = position.into_iter().flat_map(|column| column.times.iter().zip(&column.values));
+        sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
+    }
+
+    fn summary(&self, _tally: Tally) -> PointSummary {
+        let Self { settings, sums, .. } = self;
+        let position = (self.known && self.decoder.is_some()).then_some(self.position);
+        PointSummary::Encoder(Box::new(EncoderSummary {
+            position,
+            value: position.zip(settings.per_count).map(|(position, per_count)| position as f64 * per_count),
+            unit: settings.unit.clone(),
+            illegal: sums.illegal,
+            reversals: sums.reversals,
+            index_marks: sums.marks,
+            dither: sums.dither,
+            forward: sums.up,
+            backward: sums.down,
+            speed: self.decoder.is_some().then_some(self.speed),
+            homed: !sums.homings.is_empty() || (self.known && wants_zero(settings, &self.sources)),
+            homings: sums.homings.clone(),
+            missing: sums.missing.clone(),
+            missing_counts: sums.missing_counts,
+            first_illegal: sums.first_illegal,
+            illegal_at_speed: sums.illegal_at_speed,
+            slowest_scan: sums.spacing.closest,
+            lost_by_scan: self.sources.raw.is_some().then_some(sums.lost),
+            edges: sums.edges,
+            phase: self.health.told(),
+            worst_phase: self.health.worst(),
+            has_index: self.sources.index.is_some(),
+            wants_zero: wants_zero(settings, &self.sources),
+            zero_at: settings.zero_at,
+            counts_per_rev: counts_per_rev(settings),
+            tick: self.tick,
+            last_count: self.last_count,
+            last_illegal: self.last_illegal,
+        }))
+    }
+}

@@ -1,0 +1,73 @@
+//! From the levels of two channels to counts.
+
+/// Which edges count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Decode {
+    /// The rising edge of A counts up and its falling edge down, each while B is low.
+    X1,
+    /// Every edge of A.
+    X2,
+    /// Every edge of both.
+    #[default]
+    X4,
+}
+
+impl Decode {
+    /// Counts in one cycle of a channel.
+    pub fn counts(self) -> u32 {
+        match self {
+            Decode::X1 => 1,
+            Decode::X2 => 2,
+            Decode::X4 => 4,
+        }
+    }
+}
+
+/// What an instant comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Step {
+    /// Neither channel stands otherwise than before, or the edge is none that counts.
+    Nothing,
+    /// One count; true for forward.
+    Count(bool),
+    /// Both channels stand otherwise than before.
+    Illegal,
+}
+
+/// The levels of both channels, instant by instant.
+#[derive(Debug, Clone, Copy)]
+pub struct Decoder {
+    decode: Decode,
+    reverse: bool,
+    a: bool,
+    b: bool,
+}
+
+impl Decoder {
+    /// A decoder at levels; `reverse` turns the directions around.
+    pub fn new(decode: Decode, reverse: bool, a: bool, b: bool) -> Self {
+        Self { decode, reverse, a, b }
+    }
+
+    /// The levels after the last instant.
+    pub fn levels(&self) -> (bool, bool) {
+        (self.a, self.b)
+    }
+
+    /// Takes an instant in which the channels have changed, or not.
+    ///
+    /// Forward is A leading B: A changes to what B is not, B to what A is.
+    #[inline]
+    pub fn step(&mut self, a_changed: bool, b_changed: bool) -> Step {
+        self.a ^= a_changed;
+        self.b ^= b_changed;
+        let counts = match (a_changed, b_changed) {
+            (false, false) => return Step::Nothing,
+            (true, true) => return Step::Illegal,
+            (true, false) => self.decode != Decode::X1 || !self.b,
+            (false, true) => self.decode == Decode::X4,
+        };
+        let forward = (self.a != self.b) == a_changed;
+        if counts { Step::Count(forward != self.reverse) } else { Step::Nothing }
+    }
+}

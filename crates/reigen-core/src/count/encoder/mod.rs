@@ -1,0 +1,10 @@
+//! Quadrature encoders: position, speed, direction, homing, and the encoder's health.
+
+pub mod block;
+pub mod decode;
+pub mod health;
+pub mod homing;
+pub mod summary;
+pub mod table;
+#[cfg(test)]
+mod tests;

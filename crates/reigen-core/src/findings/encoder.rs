@@ -1,0 +1,200 @@
+//! What a person should know of an encoder: counts that were lost, and what it comes from.
+
+use crate::count::encoder::summary::EncoderSummary;
+use crate::finding::Finding;
+use crate::names::counted;
+use crate::time::Nanos;
+use crate::units::{engineering, significant};
+
+/// A channel without an edge while the other has so many is dead.
+const DEAD: u64 = 20;
+/// The phase may be off 90° by so much, and the closest edges be so near, before it is told.
+const OFF: f64 = 25.0;
+const CLOSE: f64 = 40.0;
+/// An index nearer to the switch than this share of a revolution may be missed or taken a revolution late.
+const NEAR: f64 = 0.125;
+/// So many reversals after a count or two are a trembling.
+const TREMBLES: u64 = 4;
+/// So many wrong revolutions are told one by one.
+const TOLD: usize = 3;
+
+/// Findings on an encoder.
+pub(super) fn of_encoder(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    if dead(name, encoder, findings) {
+        return;
+    }
+    illegal(name, encoder, findings);
+    missing(name, encoder, findings);
+    scan(name, encoder, findings);
+    index(name, encoder, findings);
+    homing(name, encoder, findings);
+    phase(name, encoder, findings);
+    if encoder.forward == 0 && encoder.backward > DEAD {
+        let message = format!("it counted {} back and none forward", encoder.backward);
+        let remedy = "if it should go forward, A and B are swapped or one of them is inverted: reverse = true";
+        findings.push(Finding::note("always-backward", name, message, remedy));
+    }
+    if encoder.dither >= TREMBLES && encoder.missing.is_empty() {
+        let message = format!(
+            "{} of its {} came after no more than two counts: the shaft trembles where it stands",
+            encoder.dither,
+            counted(encoder.reversals, "reversal")
+        );
+        let remedy = "a position that follows it is right; a counter of one channel would run away";
+        findings.push(Finding::note("encoder-dither", name, message, remedy));
+    }
+}
+
+fn dead(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) -> bool {
+    let channel = match encoder.edges {
+        [0, other] if other >= DEAD => "A",
+        [other, 0] if other >= DEAD => "B",
+        _ => return false,
+    };
+    let [a, b] = encoder.edges;
+    let message = format!("channel {channel} never changes, while the other does {} times", a.max(b));
+    let remedy = "look at that channel's wire, its supply and its pull-up";
+    findings.push(Finding::error("channel-dead", name, message, remedy));
+    true
+}
+
+fn illegal(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    let Some(first) = encoder.first_illegal else { return };
+    let message = format!(
+        "both channels changed at once {}, first {first} after the start: what was counted there is lost",
+        counted(encoder.illegal, "time")
+    );
+    let at_speed = encoder.illegal_at_speed * 2 >= encoder.illegal;
+    let (sum, remedy) = match at_speed {
+        true => (
+            format!("{} of them within four steps of {} after the edge before", encoder.illegal_at_speed, encoder.tick),
+            "it turns too fast for how often it is read: record or read it faster, or take fewer pulses a revolution",
+        ),
+        false => (
+            format!("only {} of them at speed, so it is no matter of reading faster", encoder.illegal_at_speed),
+            "glitches on both wires do that: screen the cable, take a line driver, part it from motor cables",
+        ),
+    };
+    findings.push(Finding::warning("illegal-steps", name, message, remedy).with_sum(sum));
+}
+
+fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    let Some(first) = encoder.missing.first() else { return };
+    let all = encoder.missing.len();
+    let listed: Vec<String> = encoder
+        .missing
+        .iter()
+        .take(TOLD)
+        .map(|wrong| format!("{} of {} between {} and {}", wrong.counts, wrong.expected, wrong.from, wrong.at))
+        .collect();
+    let more = if all > TOLD { format!(", and {} more", all - TOLD) } else { String::new() };
+    let (what, by) = match encoder.missing_counts {
+        0 => ("as many lost as gained".to_owned(), String::new()),
+        lost @ 1.. => ("counts were lost".to_owned(), format!(": {lost} in all")),
+        gained => ("counts were gained".to_owned(), format!(": {} in all", -gained)),
+    };
+    let message = format!("between marks of the index {what}{by}, first {} after the start", first.at);
+    let remedy = "look for glitches and lost edges there with `reigen draw`; the index tells that they were, not which";
+    let sum = format!("{}{more}", listed.join("; "));
+    findings.push(Finding::warning("counts-missing", name, message, remedy).with_sum(sum));
+}
+
+fn scan(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    let Some(lost) = encoder.lost_by_scan.filter(|lost| *lost != 0) else { return };
+    let message = format!(
+        "the scan sees {} {} than there were",
+        lost.abs(),
+        if lost > 0 { "counts fewer" } else { "counts more" }
+    );
+    let remedy = match encoder.slowest_scan {
+        Some(closest) if closest > Nanos(0) => {
+            format!("a scan of {closest} or less, or an input that counts by itself")
+        }
+        _ => "an input that counts by itself".to_owned(),
+    };
+    let sum =
+        format!("read every {}, the closest edges {} apart", encoder.tick, encoder.slowest_scan.unwrap_or_default());
+    findings.push(Finding::error("scan-loses-counts", name, message, &remedy).with_sum(sum));
+}
+
+fn index(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    let way = encoder.forward.max(encoder.backward);
+    let enough = encoder.counts_per_rev.map_or(way > DEAD, |counts| way * 2 > counts.unsigned_abs() * 3);
+    if encoder.has_index && encoder.index_marks == 0 && enough {
+        let message = format!("its index never comes in {}", counted(way, "count"));
+        let remedy = "look at the index's wire and polarity; some indices are low where others are high";
+        findings.push(Finding::warning("index-never", name, message, remedy));
+    }
+}
+
+fn homing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    if encoder.wants_zero && !encoder.homed {
+        let message = "it is never zeroed, so its position is unknown throughout".to_owned();
+        let remedy = "run it to its switch, and past the index where that zeroes";
+        findings.push(Finding::warning("never-homed", name, message, remedy));
+    }
+    if let Some(rev) = encoder.counts_per_rev {
+        let margin = |distance: i64| (distance.abs() % rev).min(rev - distance.abs() % rev);
+        let nearest = encoder.homings.iter().filter_map(|homing| homing.from_switch).min_by_key(|way| margin(*way));
+        if let Some(way) = nearest.filter(|way| (margin(*way) as f64) < NEAR * rev as f64) {
+            let degrees = 360.0 * margin(way) as f64 / rev as f64;
+            let message = format!(
+                "the index came {} after the switch, {} from where it would be another one: a zero may be a revolution off",
+                counted(way.unsigned_abs(), "count"),
+                counted(margin(way).unsigned_abs(), "count"),
+            );
+            let sum = format!("{} of {rev} counts are {}°", margin(way), significant(degrees));
+            let remedy = format!(
+                "move the switch by half a revolution's way, or turn the coupling by {}°",
+                significant(180.0 - degrees)
+            );
+            findings.push(Finding::warning("zero-near-switch", name, message, &remedy).with_sum(sum));
+        }
+    }
+    let before: Vec<i64> = encoder
+        .homings
+        .iter()
+        .filter(|homing| homing.from_switch.is_some())
+        .filter_map(|homing| homing.before)
+        .collect();
+    if let (Some(least), Some(most)) = (before.iter().min(), before.iter().max())
+        && (least != most || *least != encoder.zero_at)
+    {
+        let message = format!(
+            "homed again {}, it stood at {least} to {most} counts where the zero was found",
+            counted(before.len() as u64, "time")
+        );
+        let remedy = match encoder.counts_per_rev.is_some_and(|rev| most - least >= rev / 2) {
+            true => "a whole revolution lies between: the switch and the index are too near to one another",
+            false => "none is good; some are counts lost since the zero before, or play in the coupling",
+        };
+        findings.push(Finding::note("zeros-compared", name, message, remedy));
+    }
+}
+
+fn phase(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    let all = encoder.phase.iter().filter(|phase| phase.from_hz.is_none());
+    let off = |degrees: f64| (degrees - 90.0).abs();
+    let Some(worst) = all.max_by(|one, other| off(one.phase_degrees).total_cmp(&off(other.phase_degrees))) else {
+        return;
+    };
+    if off(worst.phase_degrees) <= OFF && worst.closest_degrees >= CLOSE {
+        return;
+    }
+    let message = format!(
+        "its channels stand {}° apart where 90° is wanted, the closest edges {}°",
+        significant(worst.phase_degrees),
+        significant(worst.closest_degrees)
+    );
+    let margin = encoder.slowest_scan.filter(|closest| *closest > Nanos(0));
+    let margin = margin
+        .map_or(String::new(), |closest| format!(", the closest edges {} apart", engineering(closest.seconds(), "s")));
+    let sum = format!(
+        "over {}, A high {} % and B {} % of a cycle{margin}",
+        counted(worst.cycles, "steady cycle"),
+        significant(worst.duty_a * 100.0),
+        significant(worst.duty_b * 100.0)
+    );
+    let remedy = "the gap, the sensors' spacing or the thresholds are off: it counts, with less margin at speed";
+    findings.push(Finding::warning("encoder-phase", name, message, remedy).with_sum(sum));
+}
