@@ -11,6 +11,9 @@ use reigen_core::analog::threshold::{Levels, Threshold};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
 use reigen_core::count::counter::{self, Counter, Sources};
+use reigen_core::count::encoder::block::{self as encoder, Encoder};
+use reigen_core::count::encoder::decode::Decode;
+use reigen_core::count::encoder::homing::IndexDoes;
 use reigen_core::engine::{BitSource, Block, Inputs, Lines, NumberSource, Outputs, Shape};
 use reigen_core::logic::apply::{Apply, Operand, Operation};
 use reigen_core::logic::blink::{Blink, Flashes};
@@ -122,12 +125,15 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, 
     let mut readings = vec![ReadingColumn::default(); shape.readings];
     let mut tally = Tally::default();
     let (mut from, mut at) = (Nanos(0), 0);
+    let mut passed = vec![0; lines.len()];
     while at < EDGES {
         let end = (at + WINDOW).min(EDGES);
         let until = lines[0][end - 1] + Nanos(1);
-        for (column, line) in columns.iter_mut().zip(lines) {
+        for ((column, line), passed) in columns.iter_mut().zip(lines).zip(&mut passed) {
             column.advance();
-            column.toggles.extend(line[at.min(line.len())..].iter().take_while(|edge| **edge < until));
+            let within = line[*passed..].partition_point(|edge| *edge < until);
+            column.toggles.extend_from_slice(&line[*passed..*passed + within]);
+            *passed += within;
         }
         bits.iter_mut().for_each(BitColumn::advance);
         counts.iter_mut().for_each(CountColumn::advance);
@@ -315,4 +321,28 @@ fn analog_of_values(bencher: Bencher<'_, '_>) {
 fn threshold_of_values(bencher: Bencher<'_, '_>) {
     let levels = Levels { above: 2060.0, below: 2040.0, inverted: false };
     over_numbers(bencher, Shape::BIT, || Box::new(Threshold::new(levels, Operand::Number(NumberSource::Line(0)))));
+}
+
+/// A technician who measures rope: both channels a quarter apart, in units.
+#[divan::bench]
+fn encoder_x4(bencher: Bencher<'_, '_>) {
+    let settings = encoder::Settings {
+        decode: Decode::X4,
+        reverse: false,
+        pulses_per_rev: Some(1024.0),
+        per_count: Some(0.75 / 4096.0),
+        unit: "m".to_owned(),
+        zero_at: 0,
+        index_does: IndexDoes::Check,
+        still_after: Nanos(200 * MILLISECOND),
+    };
+    let sources = encoder::Sources { a: A, b: B, index: None, zero_on: None, raw: None };
+    let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(25_000)).collect()];
+    bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
+        let mut block = Encoder::new(settings.clone(), sources, Nanos(1));
+        let (_, summary) = worked(&mut block, &lines, encoder::SHAPE);
+        let PointSummary::Encoder(encoder) = summary else { panic!("no encoder") };
+        // The last edge of B comes after the last of A, with which the work ends.
+        assert_eq!(encoder.position, Some(2 * EDGES as i64 - 1));
+    });
 }

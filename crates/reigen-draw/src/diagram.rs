@@ -82,7 +82,7 @@ impl Drawing for Diagram {
         let room = height - TOP - BOTTOM;
         let rows = self.rows.len().max(1) as i32;
         if room / rows < ROW.0 {
-            return Err(PictureError::Room { rows: self.rows.len(), needed: (rows * ROW.0 + TOP + BOTTOM) as u32 });
+            return Err(PictureError::Room { rows: self.rows.len(), needed: self.least_height() });
         }
         let tall = (room / rows).min(ROW.1);
         let right = width - RIGHT;
@@ -100,6 +100,11 @@ impl Drawing for Diagram {
 }
 
 impl Diagram {
+    /// The least height, in pixels, at which its rows can be told apart.
+    pub fn least_height(&self) -> u32 {
+        (self.rows.len().max(1) as i32 * ROW.0 + TOP + BOTTOM) as u32
+    }
+
     /// The times of a column of pixels.
     fn column(&self, x: i32, right: i32) -> (Nanos, Nanos) {
         let columns = (right - LEFT).max(1) as u128;
@@ -288,6 +293,18 @@ impl Diagram {
             mark(pen, rule, (x + 5, y), theme)?;
             pen.text(rule.word(), (x + 16, y), 13, Align::Left, theme.ink)?;
             x += 90;
+        }
+        let turns = |row: &Row| matches!(&row.content, Content::Number(number) if number.turning.is_some());
+        if self.rows.iter().any(turns) {
+            for (word, colour) in [("forward", theme.number), ("back", theme.second)] {
+                pen.fill([x, y - 1, x + 12, y + 2], colour)?;
+                pen.text(word, (x + 18, y), 13, Align::Left, theme.ink)?;
+                x += 90;
+            }
+            pen.line((x + 4, y - 5), (x + 4, y + 4), theme.ink)?;
+            pen.text("index", (x + 14, y), 13, Align::Left, theme.ink)?;
+            pen.shape(vec![(x + 76, y + 4), (x + 84, y + 4), (x + 80, y - 4)], theme.ink)?;
+            pen.text("zero", (x + 92, y), 13, Align::Left, theme.ink)?;
         }
         Ok(())
     }

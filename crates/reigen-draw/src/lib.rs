@@ -13,3 +13,4 @@ pub mod steps;
 pub mod terminal;
 pub mod theme;
 pub mod trace;
+pub mod turning;

@@ -3,9 +3,10 @@
 use crate::pen::{Align, Pen, Stroke};
 use crate::steps::Steps;
 use crate::theme::Theme;
+use crate::turning::Turning;
 use plotters::prelude::*;
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
+use reigen_core::units::{resolved, significant};
 
 /// What a number's row shows.
 #[derive(Debug, Clone)]
@@ -20,6 +21,8 @@ pub struct NumberRow {
     pub valid: Option<[f64; 2]>,
     /// What one step of its measurement is worth, in its unit.
     pub resolution: Option<Steps>,
+    /// Of an encoder, how it turned.
+    pub turning: Option<Box<Turning>>,
 }
 
 /// The share of the range that is left free above and below it.
@@ -40,7 +43,7 @@ pub(crate) struct Place {
 impl NumberRow {
     /// A row of steps alone.
     pub fn new(steps: Steps) -> Self {
-        Self { steps, fixed: None, levels: Vec::new(), valid: None, resolution: None }
+        Self { steps, fixed: None, levels: Vec::new(), valid: None, resolution: None, turning: None }
     }
 
     /// The least and the most of the scale.
@@ -70,6 +73,9 @@ impl NumberRow {
         column: &dyn Fn(i32) -> (Nanos, Nanos),
         theme: &Theme,
     ) -> Stroke {
+        if let Some(turning) = &self.turning {
+            turning.draw(pen, place, column, theme)?;
+        }
         let Place { left, right, top, bottom } = place;
         let (least, most) = self.drawn();
         let height = f64::from(bottom - top);
@@ -100,13 +106,18 @@ impl NumberRow {
             }
             let (top, bottom, end) = (y(span.most), y(span.least), y(span.last));
             let (top, bottom) = last.map_or((top, bottom), |last| (top.min(last), bottom.max(last)));
-            pen.fill([x, top, x + 1, bottom + 2], theme.number)?;
+            let colour = self.turning.as_ref().map_or(theme.number, |turning| turning.colour(from, until, theme));
+            pen.fill([x, top, x + 1, bottom + 2], colour)?;
             last = Some(end);
         }
         let (low, high) = self.scale();
         if height > 30.0 {
-            pen.text(&significant(high), (left - 12, y(high)), LABEL, Align::Right, theme.faint)?;
-            pen.text(&significant(low), (left - 12, y(low)), LABEL, Align::Right, theme.faint)?;
+            // A narrow scale needs more digits to tell its ends apart.
+            let narrow = significant(low) == significant(high) && low != high;
+            let label =
+                |value: f64| if narrow { resolved(value, Some((high - low) / 10.0)) } else { significant(value) };
+            pen.text(&label(high), (left - 12, y(high)), LABEL, Align::Right, theme.faint)?;
+            pen.text(&label(low), (left - 12, y(low)), LABEL, Align::Right, theme.faint)?;
         }
         Ok(())
     }

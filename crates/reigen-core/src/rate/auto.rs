@@ -45,6 +45,23 @@ impl Auto {
         self.any = true;
     }
 
+    /// Many edges that all go one way: [`edge`](Self::edge) for each of them.
+    pub fn edges(&mut self, times: &[Nanos], amount: i64, sink: &mut impl Sink) {
+        let mut rest = times;
+        while let [first, ..] = *rest {
+            self.edge(first, amount, sink);
+            // Those up to the next reading only count.
+            let within = rest.partition_point(|&time| time <= self.next).max(1);
+            let (counted, later) = rest.split_at_checked(within).unwrap_or((rest, &[]));
+            if let [_, .., last] = *counted {
+                self.last = last;
+                self.count += amount * (counted.len() as i64 - 1);
+                self.any = true;
+            }
+            rest = later;
+        }
+    }
+
     /// Gives all readings that are due before `until`.
     pub fn pass(&mut self, until: Nanos, sink: &mut impl Sink) {
         while self.next < until {

@@ -22,6 +22,7 @@ use crate::engine::{Block, Shape};
 use crate::finding::Finding;
 use crate::logic::display::Display;
 use crate::logic::expression::{Expression, Reference, Span, Type};
+use crate::station::signal::Signal;
 use crate::time::Nanos;
 use crate::wiring::Wiring;
 use crate::wiring::connection::Wired;
@@ -129,6 +130,11 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// What it makes of its line, where it is an input.
     fn input(&self) -> Option<&InputSettings> {
+        None
+    }
+
+    /// Its channels and its index, where it is an encoder.
+    fn encoder(&self) -> Option<[Option<&Signal>; 3]> {
         None
     }
 

@@ -280,9 +280,9 @@ pub(crate) struct DrawArguments {
     /// The width of the picture, in pixels or letters
     #[arg(long, value_name = "N")]
     pub(crate) width: Option<u32>,
-    /// The height of the picture in pixels
-    #[arg(long, value_name = "N", default_value_t = 800)]
-    pub(crate) height: u32,
+    /// The height of the picture in pixels; 800, or as much as its rows need
+    #[arg(long, value_name = "N")]
+    pub(crate) height: Option<u32>,
     /// On dark ground
     #[arg(long)]
     pub(crate) dark: bool,

@@ -5,6 +5,7 @@
 mod check;
 mod demo;
 mod draw;
+mod encoder;
 mod guide;
 mod logic;
 mod measure;

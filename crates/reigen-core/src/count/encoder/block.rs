@@ -101,6 +101,13 @@ impl Spacing {
         }
     }
 
+    /// Many edges of which the closest are so far apart; and the last of them.
+    fn many(&mut self, closest: u64, last: (Nanos, bool)) {
+        let closest = Nanos(closest);
+        self.closest = Some(self.closest.map_or(closest, |known| known.min(closest)));
+        self.last = Some(last);
+    }
+
     fn both(&mut self) {
         self.closest = Some(Nanos(0));
     }
@@ -364,6 +371,65 @@ impl Encoder {
         self.auto.edge(at, amount, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
     }
 
+    /// Takes many edges at once, where the channels take turns and it goes on as it went; false where they do not.
+    ///
+    /// The same as [`step`](Self::step) for each of them, which stays the form to read.
+    fn turns(&mut self, a: &mut Head<'_>, b: &mut Head<'_>, limit: Nanos, shown: &mut Shown<'_>) -> bool {
+        let (Some(decoder), Some((last, direction))) = (self.decoder, self.last_count) else { return false };
+        let a_first = a.next() < b.next();
+        let goes_on = self.settings.decode == Decode::X4
+            && self.known
+            && self.moving
+            && decoder.turns_forward(a_first) == direction
+            && a.next().min(b.next()) <= last + self.settings.still_after;
+        if !goes_on {
+            return false;
+        }
+        let (first, second) = if a_first { (a.0, b.0) } else { (b.0, a.0) };
+        let (pairs, closest) = take_turns(first, second, limit, self.settings.still_after);
+        let (Some(first), Some(second)) = (first.get(..pairs), second.get(..pairs)) else { return false };
+        let (Some(&start), Some(&end)) = (first.first(), second.last()) else { return false };
+        let amount = if direction { 1 } else { -1 };
+        let edges = 2 * pairs as i64;
+        let shown_before = shown.position.times.len();
+        shown.position.times.resize(shown_before + 2 * pairs, Nanos(0));
+        let (room, _) = shown.position.times.get_mut(shown_before..).unwrap_or_default().as_chunks_mut::<2>();
+        room.iter_mut().zip(first.iter().zip(second)).for_each(|(pair, (&one, &other))| *pair = [one, other]);
+        shown.position.values.extend((1..=edges).map(|edge| self.position + amount * edge));
+        let merged = shown.position.times.get(shown_before..).unwrap_or_default();
+        let per_count = self.per_count();
+        self.auto.edges(merged, amount, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
+        self.health.turns(
+            a.0.get(..pairs).unwrap_or_default(),
+            b.0.get(..pairs).unwrap_or_default(),
+            a_first,
+            decoder.levels(),
+        );
+        if self.raw.is_none() {
+            self.sums.spacing.edge(start, a_first);
+            self.sums.spacing.many(closest, (end, !a_first));
+        }
+        self.position += amount * edges;
+        self.total += amount * edges;
+        self.sums.lost -= amount * edges;
+        self.run += edges as u64;
+        if direction {
+            self.sums.up += edges as u64
+        } else {
+            self.sums.down += edges as u64
+        }
+        self.between.counts(direction, edges);
+        self.sums.edges = self.sums.edges.map(|edges| edges + pairs as u64);
+        self.last_count = Some((end, direction));
+        self.last_edge = Some((end, !a_first));
+        if let Some(decoder) = &mut self.decoder {
+            decoder.pass(pairs);
+        }
+        *a = Head(a.0.get(pairs..).unwrap_or_default());
+        *b = Head(b.0.get(pairs..).unwrap_or_default());
+        true
+    }
+
     #[cold]
     fn illegal(&mut self, at: Nanos, shown: &mut Shown<'_>) {
         self.sums.illegal += 1;
@@ -453,6 +519,9 @@ impl Encoder {
         loop {
             let other = index.next().min(zero_on.next());
             loop {
+                if self.turns(&mut a, &mut b, other, shown) {
+                    continue;
+                }
                 let time = a.next().min(b.next());
                 if time >= other {
                     break;
@@ -466,6 +535,29 @@ impl Encoder {
             self.others(other, index.pass(other), zero_on.pass(other), shown);
         }
     }
+}
+
+/// Most pairs that are taken at once.
+const MOST_PAIRS: usize = 512;
+
+/// How many edges of two channels take turns from the start, one of each a pair, each alone in its instant, before
+/// `limit` and no more than `still` apart; and the closest two of them.
+fn take_turns(first: &[Nanos], second: &[Nanos], limit: Nanos, still: Nanos) -> (usize, u64) {
+    let (mut pairs, mut closest) = (0, u64::MAX);
+    let Some(mut before) = first.first().copied() else { return (0, closest) };
+    for (&one, &other) in first.iter().zip(second).take(MOST_PAIRS) {
+        // For the first pair `before` is its own first edge.
+        let fits = other > one && other < limit && (pairs == 0 || one > before) && other.0 - before.0 <= still.0;
+        if !fits {
+            break;
+        }
+        closest = closest.min(other.0 - one.0).min(if pairs == 0 { u64::MAX } else { one.0 - before.0 });
+        before = other;
+        pairs += 1;
+    }
+    // Another edge in the instant of the last one would undo or join it.
+    let joined = |channel: &[Nanos]| channel.get(pairs).is_some_and(|next| *next <= before);
+    if pairs > 0 && (joined(first) || joined(second)) { (0, u64::MAX) } else { (pairs, closest) }
 }
 
 /// Whether a zero is to come, before which no position is known.

@@ -54,6 +54,19 @@ impl Decoder {
         (self.a, self.b)
     }
 
+    /// Whether channels that take turns from here on, one edge an instant, go forward.
+    pub fn turns_forward(&self, a_first: bool) -> bool {
+        // A changes to what B is not, or B to what A is.
+        ((self.a == self.b) == a_first) != self.reverse
+    }
+
+    /// Passes so many edges of each channel.
+    pub fn pass(&mut self, edges: usize) {
+        let odd = edges % 2 == 1;
+        self.a ^= odd;
+        self.b ^= odd;
+    }
+
     /// Takes an instant in which the channels have changed, or not.
     ///
     /// Forward is A leading B: A changes to what B is not, B to what A is.

@@ -1,6 +1,7 @@
 //! How well the channels stand to one another: phase, duty, and the closest edges.
 //!
-//! Measured over cycles of A with four edges and of steady speed, at each octave of speed and in each direction.
+//! Measured over cycles of A with four edges and of steady speed, at each octave of speed and in each direction; from
+//! the thousandth cycle on over every eighth.
 
 use crate::time::Nanos;
 use serde::Serialize;
@@ -9,6 +10,9 @@ use serde::Serialize;
 const STEADY: f64 = 0.05;
 /// So many cycles tell something.
 const ENOUGH: u64 = 8;
+/// So many cycles are measured each, and later one of so many.
+const EACH: u64 = 1024;
+const LATER: u64 = 8;
 /// Octaves of the length of a cycle.
 const OCTAVES: usize = 64;
 
@@ -83,6 +87,16 @@ pub struct Phase {
     pub closest_degrees: f64,
 }
 
+/// The edges of one cycle.
+#[derive(Debug, Clone, Copy)]
+struct Cycle {
+    start: Nanos,
+    a_falls: Nanos,
+    b_rises: Nanos,
+    b_falls: Nanos,
+    end: Nanos,
+}
+
 /// The running form.
 #[derive(Debug, Clone)]
 pub struct Health {
@@ -92,6 +106,8 @@ pub struct Health {
     /// Edges since A last rose.
     edges: u32,
     last_cycle: u64,
+    /// Cycles so far, steady or not.
+    passed: u64,
     /// For each direction and octave.
     cycles: Vec<[Cycles; 2]>,
     /// The worst cycle, and when it began.
@@ -105,6 +121,7 @@ impl Default for Health {
             b: [Nanos(0); 2],
             edges: 0,
             last_cycle: 0,
+            passed: 0,
             cycles: vec![[NONE; 2]; OCTAVES],
             worst: None,
         }
@@ -135,13 +152,71 @@ impl Health {
     #[inline]
     fn cycle(&mut self, end: Nanos) {
         let [start, a_falls] = self.a;
-        let length = end.saturating_sub(start).0;
-        let before = std::mem::replace(&mut self.last_cycle, length);
         let [b_rises, b_falls] = self.b;
         let whole = self.edges == 4 && start > Nanos(0) && b_rises > start && b_falls > start && a_falls > start;
-        if !whole || (before.abs_diff(length) as f64) > STEADY * length as f64 {
+        if self.next_cycle(start, end) && whole {
+            self.measure(Cycle { start, a_falls, b_rises, b_falls, end });
+        }
+    }
+
+    /// Goes on to the next cycle; whether the one that ends is steady, and is to be measured.
+    #[inline]
+    fn next_cycle(&mut self, start: Nanos, end: Nanos) -> bool {
+        let length = end.saturating_sub(start).0;
+        let before = std::mem::replace(&mut self.last_cycle, length);
+        self.passed += 1;
+        let measured = self.passed < EACH || self.passed.is_multiple_of(LATER);
+        measured && (before.abs_diff(length) as f64) <= STEADY * length as f64
+    }
+
+    /// Many edges that take turns strictly: `a` and `b` are as long, and one of them comes first throughout.
+    ///
+    /// The same as [`edge`](Self::edge) for each of them; the levels are those before.
+    pub fn turns(&mut self, a: &[Nanos], b: &[Nanos], a_first: bool, levels: (bool, bool)) {
+        let generic = if a.len() < 8 { a.len() } else { 2 };
+        let (mut a_level, mut b_level) = levels;
+        for (&a, &b) in a.iter().zip(b).take(generic) {
+            (a_level, b_level) = (!a_level, !b_level);
+            let both = [(a, true, a_level), (b, false, b_level)];
+            let both = if a_first { both } else { [both[1], both[0]] };
+            both.into_iter().for_each(|(at, is_a, level)| self.edge(at, is_a, level));
+        }
+        if a.len() <= generic {
             return;
         }
+        // Now A has risen and fallen, and so has B: a cycle ends with each second edge of A.
+        let first = if a_level { generic + 1 } else { generic };
+        let shift = if a_first { 2 } else { 1 };
+        for end in (first..a.len()).step_by(2) {
+            let (Some([start, a_falls, at]), Some([one, other])) =
+                (a.get(end - 2..).and_then(|a| a.first_chunk()), b.get(end - shift..).and_then(|b| b.first_chunk()))
+            else {
+                break;
+            };
+            if self.next_cycle(*start, *at) {
+                // B changes as often as A: its level before those two edges tells which of them rises.
+                let rises = levels.1 == ((end - shift) % 2 == 1);
+                let (b_rises, b_falls) = if rises { (*one, *other) } else { (*other, *one) };
+                self.measure(Cycle { start: *start, a_falls: *a_falls, b_rises, b_falls, end: *at });
+            }
+        }
+        self.leave(a, b, a_first, levels);
+    }
+
+    /// Stands as after the last of many edges.
+    fn leave(&mut self, a: &[Nanos], b: &[Nanos], a_first: bool, levels: (bool, bool)) {
+        let ([.., a1, a2], [.., b1, b2]) = (a, b) else { return };
+        let odd = a.len() % 2 == 1;
+        let (a_high, b_high) = (levels.0 ^ odd, levels.1 ^ odd);
+        self.a = if a_high { [*a2, *a1] } else { [*a1, *a2] };
+        self.b = if b_high { [*b2, *b1] } else { [*b1, *b2] };
+        // Since A last rose: itself, and what came after it.
+        self.edges = if a_high { 1 } else { 3 } + u32::from(a_first);
+    }
+
+    fn measure(&mut self, cycle: Cycle) {
+        let Cycle { start, a_falls, b_rises, b_falls, end } = cycle;
+        let length = end.saturating_sub(start).0;
         let degrees = 360.0 / length as f64;
         let place = |time: Nanos| (time - start).0 as f64 * degrees;
         let (rise, fall, a_fall) = (place(b_rises), place(b_falls), place(a_falls));

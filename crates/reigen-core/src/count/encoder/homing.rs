@@ -59,6 +59,11 @@ impl Between {
         if forward { self.forward += 1 } else { self.backward += 1 }
     }
 
+    /// So many counts one way.
+    pub fn counts(&mut self, forward: bool, counts: i64) {
+        if forward { self.forward += counts } else { self.backward += counts }
+    }
+
     /// A mark, after a count in a direction; what is wrong with the revolution before it.
     ///
     /// The index rises on one side of its mark going forward and on the other going back. So marks compare where

@@ -186,6 +186,10 @@ impl PointKind for EncoderPoint {
         self.signals().filter_map(|(_, signal)| signal.line()).collect()
     }
 
+    fn encoder(&self) -> Option<[Option<&Signal>; 3]> {
+        Some([Some(&self.a), Some(&self.b), self.index.as_ref()])
+    }
+
     fn unit(&self) -> Option<&str> {
         Some(&self.settings.unit)
     }

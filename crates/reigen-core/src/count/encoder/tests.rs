@@ -35,6 +35,10 @@ struct Worked {
 }
 
 fn work(settings: &Settings, lines: &[Line], with_zero: bool, cuts: &[u64]) -> Worked {
+    work_to(END, settings, lines, with_zero, cuts)
+}
+
+fn work_to(end: u64, settings: &Settings, lines: &[Line], with_zero: bool, cuts: &[u64]) -> Worked {
     let source = |line: usize| BitSource::Line(line);
     let sources = Sources {
         a: source(0),
@@ -48,8 +52,8 @@ fn work(settings: &Settings, lines: &[Line], with_zero: bool, cuts: &[u64]) -> W
     let mut counts = vec![CountColumn::default(); 1];
     let mut readings = vec![ReadingColumn::default(); 2];
     let mut columns = vec![BitColumn::default(); lines.len()];
-    let (mut shown, mut from) = (vec![None; END as usize + 1], 0);
-    for &until in cuts.iter().chain([&(END + 1)]) {
+    let (mut shown, mut from) = (vec![None; end as usize + 1], 0);
+    for &until in cuts.iter().chain([&(end + 1)]) {
         for (column, (since, level, toggles)) in columns.iter_mut().zip(lines) {
             column.advance();
             if (from..until).contains(since) {
@@ -181,6 +185,29 @@ proptest! {
         }
         prop_assert_eq!(told.position, shown.last().copied().flatten().and_then(|(position, _)| position));
         prop_assert_eq!(&work(&settings, &lines, with_zero, &[]).summary, told);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    #[test]
+    fn edges_that_take_turns_give_the_same_many_at_once_and_one_by_one(
+        runs in prop::collection::vec((any::<bool>(), 1..70usize), 1..6),
+        jitter in prop::collection::vec(0..3u64, 400),
+        marks in prop::collection::btree_set(1..3000u64, 0..3),
+        reverse in any::<bool>(),
+    ) {
+        const LONG: u64 = 3000;
+        let steps: Vec<bool> = runs.iter().flat_map(|(forward, length)| vec![*forward; *length]).collect();
+        let mut lines = turning(&steps, &marks.into_iter().collect::<Vec<_>>(), &[]);
+        // No two edges of a shaft that turns are in one instant, and none is 10 ns early.
+        let shift = |time: &mut u64| *time = *time * 7 / 10 + jitter[(*time / 10) as usize % jitter.len()];
+        lines.iter_mut().take(2).for_each(|line| line.2.iter_mut().for_each(shift));
+        let settings = Settings { reverse, still_after: Nanos(30), pulses_per_rev: Some(9.0), ..settings(Decode::X4, IndexDoes::Check) };
+        let at_once = work_to(LONG, &settings, &lines, false, &[]);
+        let one_by_one = work_to(LONG, &settings, &lines, false, &(1..LONG).collect::<Vec<_>>());
+        prop_assert_eq!(at_once.summary, one_by_one.summary);
+        prop_assert!(at_once.shown == one_by_one.shown);
     }
 }
 

@@ -24,8 +24,12 @@ use reigen_io::recording::Recording;
 use std::collections::HashMap;
 use std::path::Path;
 
+mod turning;
+
 /// From so many thrown-away edges on, they are not marked one by one.
 const MOST_MARKS: usize = 20_000;
+/// The height of a picture whose rows do not need more.
+const USUAL_HEIGHT: u32 = 800;
 /// The width of a terminal that does not tell its own.
 const USUAL_WIDTH: u32 = 100;
 
@@ -61,7 +65,8 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
     match &arguments.output {
         Some(path) => {
             let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
-            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), arguments.height), &theme)
+            let height = arguments.height.unwrap_or_else(|| diagram.least_height().max(USUAL_HEIGHT));
+            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), height), &theme)
         }
         None => {
             let width = arguments.width.unwrap_or_else(|| crate::print::terminal_width().unwrap_or(USUAL_WIDTH));
@@ -182,6 +187,8 @@ enum Making {
         /// Thresholds that switch by it.
         thresholds: Vec<f64>,
         unit: String,
+        /// Of an encoder.
+        turning: Option<Box<turning::Making>>,
     },
 }
 
@@ -203,7 +210,7 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
         let columns: Vec<PointColumns<'_>> = seen.engine.points().collect();
         let column = |number: usize| columns.iter().find(|columns| columns.point == number);
         points.par_iter().zip(&mut making).for_each(|((number, _), making)| {
-            column(*number).into_iter().for_each(|columns| making.take(columns, seen.lines, seen.line_numbers));
+            column(*number).into_iter().for_each(|own| making.take(own, &columns, seen.lines, seen.line_numbers));
         });
         marks = making.iter().map(Making::marks).sum();
         if marked && marks > MOST_MARKS {
@@ -214,7 +221,7 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
     let rows = points
         .iter()
         .zip(making)
-        .map(|((number, point), making)| {
+        .flat_map(|((number, point), making)| {
             let scale = chosen.scales.iter().find(|(scaled, _)| scaled == number).map(|(_, scale)| *scale);
             making.finish(point, outcome.to, marked, scale, outcome.points.get(*number))
         })
@@ -251,6 +258,7 @@ impl Making {
                     valid: point.kind.valid(),
                     thresholds: thresholds_on(point, station),
                     unit: point.kind.unit().unwrap_or_default().to_owned(),
+                    turning: turning::Making::of(point, station, from).map(Box::new),
                 }
             }
             _ => {
@@ -274,7 +282,13 @@ impl Making {
     }
 
     /// Takes what the point, and its line, did in a window.
-    fn take(&mut self, columns: &PointColumns<'_>, lines: &LineColumns, numbers: &HashMap<String, usize>) {
+    fn take(
+        &mut self,
+        columns: &PointColumns<'_>,
+        all: &[PointColumns<'_>],
+        lines: &LineColumns,
+        numbers: &HashMap<String, usize>,
+    ) {
         match self {
             Making::Bit { raw, line, clean, ramp, .. } => {
                 if let Some(bit) = columns.bit() {
@@ -288,7 +302,10 @@ impl Making {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
             }
-            Making::Number { steps, resolution, .. } => {
+            Making::Number { steps, resolution, turning, .. } => {
+                if let Some(turning) = turning {
+                    turning.take(columns, all, lines, numbers);
+                }
                 if let Some(count) = columns.count() {
                     let values = count.times.iter().copied().zip(count.values.iter().map(|&value| value as f64));
                     steps.take(count.before.map(|value| value as f64), values);
@@ -317,7 +334,7 @@ impl Making {
         marked: bool,
         scale: Option<(f64, f64)>,
         summary: Option<&PointSummary>,
-    ) -> Row {
+    ) -> Vec<Row> {
         let label = point.name.clone();
         match self {
             Making::Bit { mut raw, line, mut clean, mut rejected, mut ramp } => {
@@ -326,13 +343,10 @@ impl Making {
                 clean.finish(end);
                 rejected.sort_unstable();
                 let rejected = if marked { rejected } else { Vec::new() };
-                Row {
-                    label,
-                    under: line.unwrap_or_default(),
-                    content: Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) },
-                }
+                let content = Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) };
+                vec![Row { label, under: line.unwrap_or_default(), content }]
             }
-            Making::Number { steps, resolution, valid, thresholds, unit } => {
+            Making::Number { steps, resolution, valid, thresholds, unit, turning } => {
                 let mut levels: Vec<f64> = match summary {
                     Some(PointSummary::Counter(counter)) => {
                         let limits = counter.limits.iter().flatten();
@@ -341,8 +355,16 @@ impl Making {
                     _ => Vec::new(),
                 };
                 levels.extend(thresholds);
-                let number = NumberRow { steps, fixed: scale, levels, valid, resolution };
-                Row { label, under: unit, content: Content::Number(number) }
+                let (turning, speed) = turning.map(|turning| turning.finish(end, summary)).unzip();
+                let speed = speed.map(|speed| Row {
+                    label: format!("{label}.speed"),
+                    under: format!("{unit}/s"),
+                    content: Content::Number(NumberRow::new(speed)),
+                });
+                let turning = turning.map(Box::new);
+                let number = NumberRow { steps, fixed: scale, levels, valid, resolution, turning };
+                let row = Row { label, under: unit, content: Content::Number(number) };
+                std::iter::once(row).chain(speed).collect()
             }
         }
     }
