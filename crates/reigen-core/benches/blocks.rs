@@ -15,6 +15,7 @@ use reigen_core::count::encoder::block::{self as encoder, Encoder};
 use reigen_core::count::encoder::decode::Decode;
 use reigen_core::count::encoder::homing::IndexDoes;
 use reigen_core::engine::{BitSource, Block, Inputs, Lines, NumberSource, Outputs, Shape};
+use reigen_core::expand::expander::{self, Expander};
 use reigen_core::logic::apply::{Apply, Operand, Operation};
 use reigen_core::logic::blink::{Blink, Flashes};
 use reigen_core::logic::evaluate::Evaluate;
@@ -294,7 +295,7 @@ fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<d
             let length = WINDOW as u64 * 1000;
             let (from, until) = (Nanos(number * length), Nanos((number + 1) * length));
             column.times.iter_mut().zip(&window.times).for_each(|(time, first)| *time = *first + from);
-            let lines = Lines { bits: &[], readings: std::slice::from_ref(&column) };
+            let lines = Lines { bits: &[], readings: std::slice::from_ref(&column), last: false };
             let inputs = Inputs { lines, bits: &[], counts: &[], readings: &[] };
             let outputs = Outputs { bits: &mut bits, counts: &mut [], readings: &mut readings };
             block.work(Window { from, until }, inputs, outputs);
@@ -344,5 +345,29 @@ fn encoder_x4(bencher: Bencher<'_, '_>) {
         let PointSummary::Encoder(encoder) = summary else { panic!("no encoder") };
         // The last edge of B comes after the last of A, with which the work ends.
         assert_eq!(encoder.position, Some(2 * EDGES as i64 - 1));
+    });
+}
+
+/// A technician with sixteen switches over three wires: frames of two chips.
+#[divan::bench]
+fn chain_of_two_chips(bencher: Bencher<'_, '_>) {
+    // Load is low at first, and again before each sixteen clocks, and data that changes now and then.
+    let frame = |number: u64| number * 40 * 4_000;
+    let frames = EDGES as u64 / 32;
+    let clock: Vec<Nanos> =
+        (0..frames).flat_map(|number| (0..32).map(move |edge| Nanos(frame(number) + 16_000 + edge * 4_000))).collect();
+    let load: Vec<Nanos> =
+        (0..frames).flat_map(|number| [frame(number) + 4_000, frame(number) + 8_000].map(Nanos)).skip(1).collect();
+    let data: Vec<Nanos> =
+        (0..frames / 8).map(|number| Nanos(frame(number * 8) + 18_000 + number % 16 * 8_000)).collect();
+    let settings = expander::Settings { on_while_high: vec![true; 2], rising: true };
+    let sources = expander::Sources { load: B, clock: A, data: BitSource::Line(2), inhibit: None };
+    let edges = clock.len();
+    let lines = [clock, load, data];
+    bencher.counter(ItemsCount::new(edges)).bench_local(|| {
+        let mut block = Expander::new(settings.clone(), sources);
+        let (_, summary) = worked(&mut block, &lines, settings.shape());
+        let PointSummary::Expander(expander) = summary else { panic!("no expander") };
+        assert_eq!((expander.bad_frames, expander.frames), (0, frames - 1), "the last has not ended");
     });
 }

@@ -22,6 +22,8 @@ pub enum What {
     Value(i64),
     /// A reading became this.
     Reading(Real),
+    /// A frame of a chain had this many clocks, which are too few or too many.
+    BadFrame(u64),
     /// A counter left out an edge that it would have counted.
     NotCounted(Uncounted),
 }
@@ -107,6 +109,7 @@ impl What {
             What::Preset(preset) => ("preset", Some(Number::Whole(preset)), None),
             What::Value(value) => ("value", Some(Number::Whole(value)), None),
             What::Reading(Real(value)) => ("reading", Some(Number::Real(value)), None),
+            What::BadFrame(clocks) => ("bad_frame", Some(Number::Whole(clocks.cast_signed())), None),
             What::NotCounted(why) => ("not_counted", None, Some(why.word())),
         }
     }

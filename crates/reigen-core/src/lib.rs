@@ -12,6 +12,7 @@ pub mod condition;
 pub mod count;
 pub mod engine;
 pub mod event;
+pub mod expand;
 pub mod finding;
 pub mod findings;
 pub mod lines;

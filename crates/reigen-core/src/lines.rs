@@ -16,6 +16,10 @@ pub struct LineColumns {
     /// Of each number line the values beyond the window.
     held_readings: Vec<Vec<(Nanos, f64)>>,
     from: Nanos,
+    /// The time before which everything is known, once that is the recording's end.
+    end: Option<Nanos>,
+    /// Whether the window that was cut last ends there.
+    last: bool,
 }
 
 /// What a reader has already said of one line beyond the window.
@@ -34,6 +38,8 @@ impl LineColumns {
             held: vec![Held::default(); bits],
             held_readings: vec![Vec::new(); readings],
             from: Nanos(0),
+            end: None,
+            last: false,
         }
     }
 
@@ -58,7 +64,7 @@ impl LineColumns {
 
     /// Both kinds of lines within the window.
     pub fn all(&self) -> Lines<'_> {
-        Lines { bits: &self.bits, readings: &self.readings }
+        Lines { bits: &self.bits, readings: &self.readings, last: self.last }
     }
 
     /// Appends a value of a number line; of several in one instant the last is the one.
@@ -80,6 +86,11 @@ impl LineColumns {
         }
     }
 
+    /// Says that the recording ends before `until`.
+    pub fn end_at(&mut self, until: Nanos) {
+        self.end = Some(until);
+    }
+
     /// Ends the window before `until`: later changes are held back for the next one.
     pub fn cut(&mut self, until: Nanos) -> Window {
         for (column, held) in self.bits.iter_mut().zip(&mut self.held) {
@@ -95,6 +106,7 @@ impl LineColumns {
             let keep = column.times.partition_point(|&time| time < until);
             held.extend(column.times.drain(keep..).zip(column.values.drain(keep..)));
         }
+        self.last = self.end == Some(until);
         Window { from: self.from, until }
     }
 

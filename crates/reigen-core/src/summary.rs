@@ -4,6 +4,8 @@ use crate::account::Rejected;
 use crate::analog::meter::AnalogSummary;
 use crate::column::BitColumn;
 use crate::count::encoder::summary::EncoderSummary;
+use crate::expand::expander::ExpanderSummary;
+use crate::expand::word::WordSummary;
 use crate::rate::meter::RateSummary;
 use crate::rate::width::WidthSummary;
 use crate::time::Nanos;
@@ -26,6 +28,10 @@ pub enum PointSummary {
     Width(WidthSummary),
     /// An analog point.
     Analog(Box<AnalogSummary>),
+    /// An expander.
+    Expander(Box<ExpanderSummary>),
+    /// A word.
+    Word(Box<WordSummary>),
     /// An encoder.
     Encoder(Box<EncoderSummary>),
     /// Any other bit point.

@@ -9,6 +9,7 @@ pub mod diagram;
 pub mod number;
 pub mod pen;
 pub mod picture;
+pub mod polling;
 pub mod steps;
 pub mod terminal;
 pub mod theme;

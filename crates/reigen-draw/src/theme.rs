@@ -52,6 +52,12 @@ impl Theme {
         rules: [RGBColor(240, 120, 40), RGBColor(214, 140, 180), RGBColor(240, 190, 60)],
     };
 
+    /// Colours of curves that share a picture, in turn.
+    pub fn curves(&self) -> [RGBColor; 6] {
+        let [first, _, third] = self.rules;
+        [self.on, self.number, first, self.second, third, self.faint]
+    }
+
     /// The colour of edges that a rule threw away.
     pub fn rule(&self, rule: Rule) -> RGBColor {
         let [bounce, glitch, missed] = self.rules;

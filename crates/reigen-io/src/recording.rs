@@ -234,6 +234,7 @@ impl Recording {
             }
             if last {
                 stitcher.finish(*last_time);
+                lines.end_at(*last_time + Nanos(1));
                 return work(lines, *last_time + Nanos(1));
             }
             *last_time == before || work(lines, *last_time)

@@ -6,6 +6,7 @@ mod failure;
 mod gauge;
 mod overwrite;
 mod picture;
+mod place;
 mod print;
 mod progress;
 mod reading;
@@ -38,6 +39,8 @@ fn main() -> ExitCode {
         cli::Command::Survey(arguments) => commands::survey::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
         cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Chain(arguments) => commands::chain::run(arguments, &mut out).map(|()| Done::Fine),
+        cli::Command::Polling(arguments) => commands::polling::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Rate(arguments) => commands::rate::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, &mut out),

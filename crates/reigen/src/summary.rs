@@ -5,6 +5,8 @@ use crate::replay::Outcome;
 use indexmap::IndexMap;
 use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::count::encoder::summary::EncoderSummary;
+use reigen_core::expand::expander::ExpanderSummary;
+use reigen_core::expand::word::WordSummary;
 use reigen_core::finding::Finding;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
@@ -20,6 +22,10 @@ pub(crate) struct Summary<'a> {
     recording: RecordingSummary<'a>,
     inputs: IndexMap<&'a str, &'a InputSummary>,
     counters: IndexMap<&'a str, &'a CounterSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    words: IndexMap<&'a str, &'a WordSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    expanders: IndexMap<&'a str, &'a ExpanderSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     encoders: IndexMap<&'a str, &'a EncoderSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
@@ -70,6 +76,8 @@ impl<'a> Summary<'a> {
             },
             inputs: IndexMap::new(),
             counters: IndexMap::new(),
+            words: IndexMap::new(),
+            expanders: IndexMap::new(),
             encoders: IndexMap::new(),
             rates: IndexMap::new(),
             widths: IndexMap::new(),
@@ -87,6 +95,8 @@ impl<'a> Summary<'a> {
             match what {
                 PointSummary::Input(input) => drop(summary.inputs.insert(name, input)),
                 PointSummary::Counter(counter) => drop(summary.counters.insert(name, counter)),
+                PointSummary::Word(word) => drop(summary.words.insert(name, word)),
+                PointSummary::Expander(expander) => drop(summary.expanders.insert(name, expander)),
                 PointSummary::Encoder(encoder) => drop(summary.encoders.insert(name, encoder)),
                 PointSummary::Rate(rate) => drop(summary.rates.insert(name, rate)),
                 PointSummary::Width(width) => drop(summary.widths.insert(name, width)),

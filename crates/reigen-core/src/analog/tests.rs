@@ -19,7 +19,7 @@ fn line(steps: &[(u64, f64)]) -> ReadingColumn {
 
 fn work(block: &mut dyn Block, line: &ReadingColumn) -> (BitColumn, ReadingColumn, PointSummary) {
     let (mut bit, mut value) = ([BitColumn::default()], [ReadingColumn::default()]);
-    let lines = Lines { bits: &[], readings: std::slice::from_ref(line) };
+    let lines = Lines { bits: &[], readings: std::slice::from_ref(line), last: true };
     let inputs = Inputs { lines, bits: &[], counts: &[], readings: &[] };
     let window = Window { from: Nanos(0), until: Nanos(END + 1) };
     block.work(window, inputs, Outputs { bits: &mut bit, counts: &mut [], readings: &mut value });

@@ -8,7 +8,7 @@ use crate::quantity::MOST_TIME;
 use crate::sizing::rc::Levels;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, LineName, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use crate::wiring::connection::{PartsTable, ReadAs, Wired};
@@ -19,7 +19,8 @@ use toml::Spanned;
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct InputTable {
-    line: Spanned<String>,
+    line: Option<Spanned<String>>,
+    of: Option<Spanned<String>>,
     #[serde(default)]
     asserted: AssertedWord,
     #[serde(default)]
@@ -201,9 +202,44 @@ impl DebounceTable {
     }
 }
 
+/// What an input reads.
+#[derive(Debug)]
+enum Source {
+    Line(LineName),
+    /// A bit of a point, and its text.
+    Point(FieldExpression, String),
+}
+
+impl Source {
+    fn name(&self) -> &str {
+        match self {
+            Source::Line(line) => &line.name,
+            Source::Point(_, text) => text,
+        }
+    }
+}
+
+impl InputTable {
+    fn source(&self, builder: &mut Builder<'_>) -> Option<Source> {
+        match (&self.line, &self.of) {
+            (Some(line), None) => builder.line(line).map(Source::Line),
+            (None, Some(of)) => builder.expression(of).map(|bit| Source::Point(bit, of.get_ref().clone())),
+            (Some(_), Some(of)) => {
+                let message = "an input reads a `line`, or a point by `of`, and not both".to_owned();
+                builder.refuse(of.span(), StationErrorKind::File(message));
+                None
+            }
+            (None, None) => {
+                builder.refuse(builder.place.clone(), StationErrorKind::Missing("line".to_owned()));
+                None
+            }
+        }
+    }
+}
+
 impl PointTable for InputTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
-        let line = builder.line(&self.line);
+        let source = self.source(builder);
         let asserted = match self.asserted {
             AssertedWord::High => Asserted::High,
             AssertedWord::Low => Asserted::Low,
@@ -213,13 +249,15 @@ impl PointTable for InputTable {
             None => Some(Settings::Pass),
             Some(table) => table.get_ref().build(table.span(), on_while_high, builder),
         };
+        // A point is seen as it is; only lines are read by the scan.
         let scan = builder
             .scan
+            .filter(|_| self.of.is_none())
             .map(|scan| ReadingTimes { catch: self.catch.as_ref().is_some_and(|catch| *catch.get_ref()), ..scan });
         if let (Some(catch), None) = (&self.catch, scan) {
             builder.refuse(catch.span(), StationErrorKind::CatchWithoutScan);
         }
-        let (line, debounce, contact) = (line?, debounce?, Contact::from(self.contact));
+        let (source, debounce, contact) = (source?, debounce?, Contact::from(self.contact));
         let wired = Wired {
             sensor: self.sensor,
             terminal: self.terminal,
@@ -228,7 +266,7 @@ impl PointTable for InputTable {
             fastest: self.fastest,
             shortest_pulse: self.shortest_pulse,
             read_as: ReadAs::Input {
-                line: line.name.clone(),
+                line: source.name().to_owned(),
                 asserted,
                 contact,
                 debounce: debounce.times(),
@@ -236,14 +274,14 @@ impl PointTable for InputTable {
             },
             load: None,
         };
-        Some(Box::new(InputPoint { line, settings: InputSettings { on_while_high, scan, debounce }, wired }))
+        Some(Box::new(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired }))
     }
 }
 
 /// An input of the station.
 #[derive(Debug)]
 struct InputPoint {
-    line: LineName,
+    source: Source,
     settings: InputSettings,
     wired: Wired,
 }
@@ -266,12 +304,25 @@ impl PointKind for InputPoint {
     }
 
     fn line(&self) -> Option<&LineName> {
-        Some(&self.line)
+        match &self.source {
+            Source::Line(line) => Some(line),
+            Source::Point(..) => None,
+        }
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        match &self.source {
+            Source::Line(_) => Vec::new(),
+            Source::Point(of, _) => vec![("of", of)],
+        }
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
-        let source = branch.line(&self.line);
-        let block = Input::new(self.line.name.clone(), source, self.settings);
+        let source = match &self.source {
+            Source::Line(line) => branch.line(line),
+            Source::Point(of, _) => branch.counted(of),
+        };
+        let block = Input::new(self.source.name().to_owned(), source, self.settings);
         (Box::new(block), Shape::BIT)
     }
 }

@@ -33,12 +33,14 @@ pub struct Lines<'a> {
     pub bits: &'a [BitColumn],
     /// Those of numbers.
     pub readings: &'a [ReadingColumn],
+    /// Whether the recording ends with this window.
+    pub last: bool,
 }
 
 impl<'a> Lines<'a> {
     /// Lines of two levels alone.
     pub fn of_bits(bits: &'a [BitColumn]) -> Self {
-        Self { bits, readings: &[] }
+        Self { bits, readings: &[], last: false }
     }
 }
 

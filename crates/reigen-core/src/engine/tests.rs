@@ -79,6 +79,13 @@ const BLOCKS: &[(&str, &str)] = &[
         "encoder",
         "[scan]\nperiod = '3 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\ndecode = 'x1'\nindex = 'c'\nindex_does = 'zero'",
     ),
+    (
+        "expander",
+        "[expander.x]\nload = 'L0'\nclock = 'L1'\ndata = 'c'\ninhibit = 'L3'\nregisters = [['p', 'q', '-', '-', '-', '-', '-', 'r']]\n\
+         [input.y]\nof = 'p'\ncontact = 'NC'\ndebounce = { method = 'stable', time = '3 ns' }\n[counter.n]\nup = 'q OR r'",
+    ),
+    ("word", "[word.x]\nbits = ['a', 'b', 'NOT c', 'd']\ncode = 'bcd'\n[logic.y]\nwhen = 'x > 4 AND NOT x.invalid'"),
+    ("word", "[word.x]\nbits = ['a', 'b', 'c']\ncode = 'gray'\n[counter.y]\nup = 'd'\nload = 'a'\nload_to = 'x'"),
     ("rate", "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.y]\nwhen = 'x.stopped'"),
     (
         "rate",
@@ -140,6 +147,7 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
         let changes: Vec<Nanos> = [line.since].iter().chain(&line.toggles).map(|&time| Nanos(time)).collect();
         columns.append(column, join(None, &changes, line.level ^ (line.toggles.len() % 2 == 1)));
     }
+    columns.end_at(Nanos(END + 1));
     let (mut order, mut waiting, mut events) = (EventOrder::default(), Vec::new(), Vec::new());
     let mut changes = vec![Vec::new(); station.points.len()];
     for &until in cuts.iter().chain([&(END + 1)]) {

@@ -5,6 +5,7 @@ use crate::names::counted;
 use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
 use crate::time::Nanos;
 
+mod chain;
 mod encoder;
 mod readings;
 
@@ -19,6 +20,7 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
             PointSummary::Input(input) => of_input(name, input, duration, &mut findings),
             PointSummary::Counter(counter) => of_counter(name, counter, &mut findings),
             PointSummary::Pair(pair) => of_pair(name, pair, &mut findings),
+            PointSummary::Expander(expander) => chain::of_expander(name, expander, &mut findings),
             PointSummary::Encoder(encoder) => encoder::of_encoder(name, encoder, &mut findings),
             PointSummary::Rate(rate) => readings::of_rate(name, rate, &mut findings),
             PointSummary::Width(width) => readings::of_width(name, width, &mut findings),
@@ -29,7 +31,7 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
                 told.detail.clone(),
                 "`reigen verify` shows the values there, `reigen why --at` the reasons",
             )),
-            PointSummary::Bit(_) | PointSummary::Expectation(_) => {}
+            PointSummary::Bit(_) | PointSummary::Word(_) | PointSummary::Expectation(_) => {}
         }
     }
     findings

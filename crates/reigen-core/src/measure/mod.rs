@@ -12,6 +12,7 @@ pub mod levels;
 pub mod line;
 pub mod lockout_curve;
 pub mod plateau;
+pub mod polling;
 pub mod relation;
 pub mod stable_curve;
 pub mod survey;

@@ -1,6 +1,6 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::{FieldExpression, LineName, PointKind, StationError, StationErrorKind};
+use super::{FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
@@ -24,6 +24,10 @@ pub struct Builder<'a> {
     pub scan: Option<ReadingTimes>,
     /// Where the name of the table stands that is being built.
     pub place: Span,
+    /// The name of that table.
+    pub name: String,
+    /// Points that a table makes beside its own.
+    pub extra: Vec<Point>,
     /// Everything that was wrong so far.
     pub errors: Vec<StationError>,
 }
@@ -31,7 +35,7 @@ pub struct Builder<'a> {
 impl<'a> Builder<'a> {
     /// A builder over the text of a station file.
     pub fn new(source: &'a str) -> Self {
-        Self { source, scan: None, place: 0..0, errors: Vec::new() }
+        Self { source, scan: None, place: 0..0, name: String::new(), extra: Vec::new(), errors: Vec::new() }
     }
 
     /// Notes an error.

@@ -64,6 +64,8 @@ point_kinds! {
     toggle: crate::logic::table::ToggleTable,
     timer: crate::logic::table::TimerTable,
     pair: crate::logic::table::PairTable,
+    expander: crate::expand::table::ExpanderTable,
+    word: crate::expand::table::WordTable,
     encoder: crate::count::encoder::table::EncoderTable,
     rate: crate::rate::table::RateTable,
     width: crate::rate::table::WidthTable,
@@ -130,9 +132,11 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
         let span = name.span();
         let name = checked_name(name, builder);
         builder.place = span.clone();
+        builder.name.clone_from(&name);
         if let Some(kind) = table.into_inner().build(builder) {
             points.push(Point { name, span, kind });
         }
+        points.append(&mut builder.extra);
     }
 }
 
@@ -196,8 +200,8 @@ fn type_of(station: &Station, name: &Reference) -> Result<Type, ExpressionErrorK
         return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near.map(str::to_owned)));
     };
     let fields = point.kind.fields();
-    match fields.iter().find(|field| field.name == name.field) {
-        Some(field) => Ok(field.column.value_type()),
+    match point.kind.field(&name.field) {
+        Some(column) => Ok(column.value_type()),
         None => Err(ExpressionErrorKind::UnknownField {
             point: name.point.clone(),
             kind: point.kind.what().to_owned(),

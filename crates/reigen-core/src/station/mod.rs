@@ -103,6 +103,18 @@ pub trait PointKind: Debug + Send + Sync {
     /// What it gives to others; the point itself first.
     fn fields(&self) -> &'static [Field];
 
+    /// Fields that only its own parts read.
+    fn inner_fields(&self) -> Vec<(String, FieldColumn)> {
+        Vec::new()
+    }
+
+    /// Where the values of a field are.
+    fn field(&self, name: &str) -> Option<FieldColumn> {
+        let field = self.fields().iter().find(|field| field.name == name).map(|field| field.column);
+        let inner = || self.inner_fields().into_iter().find(|(field, _)| field == name).map(|(_, column)| column);
+        field.or_else(inner)
+    }
+
     /// Learns which names are points, where it names what may be a line or a point.
     fn resolve(&mut self, is_point: &dyn Fn(&str) -> bool) {
         let _ = is_point;
@@ -131,6 +143,11 @@ pub trait PointKind: Debug + Send + Sync {
     /// What it makes of its line, where it is an input.
     fn input(&self) -> Option<&InputSettings> {
         None
+    }
+
+    /// Whether it is one bit of what a controller polls, beside inputs.
+    fn is_polled(&self) -> bool {
+        false
     }
 
     /// Its channels and its index, where it is an encoder.

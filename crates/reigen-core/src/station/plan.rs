@@ -242,9 +242,10 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
         builder.branch.begin(number, itself(point));
         let (block, shape) = point.kind.compile(&mut builder);
         let first = builder.branch.add(Some(number), block, shape);
-        for field in point.kind.fields() {
-            let name = Reference { point: point.name.clone(), field: field.name.to_owned() };
-            let column = match field.column {
+        let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
+        for (field, column) in fields.chain(point.kind.inner_fields()) {
+            let name = Reference { point: point.name.clone(), field };
+            let column = match column {
                 FieldColumn::Bit(bit) => Operand::Bit(BitSource::Bit(first.bits + bit)),
                 FieldColumn::Count(count) => Operand::Number(NumberSource::Count(first.counts + count)),
                 FieldColumn::Reading(reading) => Operand::Number(NumberSource::Reading(first.readings + reading)),

@@ -25,6 +25,8 @@ pub(crate) enum Command {
     Survey(SurveyArguments),
     Debounce(DebounceArguments),
     Levels(LevelsArguments),
+    Chain(ChainArguments),
+    Polling(PollingArguments),
     Rate(RateArguments),
     Run(RunArguments),
     Verify(VerifyArguments),
@@ -94,6 +96,73 @@ pub(crate) struct DebounceArguments {
     /// Draw the count over the debounce time
     #[arg(long, value_name = "FILE.svg|.png")]
     pub(crate) draw: Option<PathBuf>,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// Tell what a shift-register chain sends: bits, clock edge, period, and which bit is which switch.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen chain ropewalk/recording.vcd
+  reigen chain ropewalk/recording.vcd --pressed bobbin_3,bobbin_11,bobbin_16")]
+pub(crate) struct ChainArguments {
+    /// The recording: VCD, CSV or packed samples; `-` is standard input, and then the lines must be named
+    pub(crate) recording: PathBuf,
+    /// The load line, active low; found by itself where none of the three is named
+    #[arg(long, value_name = "NAME", requires_all = ["clock", "data"])]
+    pub(crate) load: Option<String>,
+    /// The clock
+    #[arg(long, value_name = "NAME", requires = "load")]
+    pub(crate) clock: Option<String>,
+    /// The data line
+    #[arg(long, value_name = "NAME", requires = "load")]
+    pub(crate) data: Option<String>,
+    /// The switches in the order in which they were pressed: writes the registers to paste
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) pressed: Vec<String>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// Tell which pulses a slower scan or a chain would miss, whatever its phase.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen polling ropewalk/station.toml ropewalk/recording.vcd --period 50ms
+  reigen polling ropewalk/station.toml ropewalk/recording.vcd --sweep 1ms..1s")]
+pub(crate) struct PollingArguments {
+    /// The station file: what is wired, and how each line is conditioned
+    pub(crate) station: PathBuf,
+    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// Read so often
+    #[arg(long, value_name = "TIME", value_parser = parse_time, required_unless_present_any = ["chain_bits", "sweep"])]
+    pub(crate) period: Option<Nanos>,
+    /// Read as often as a chain of so many bits can be
+    #[arg(long, value_name = "N", requires = "clock", conflicts_with = "period", value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) chain_bits: Option<u32>,
+    /// With --chain-bits: its clock
+    #[arg(long, value_name = "FREQUENCY", requires = "chain_bits")]
+    pub(crate) clock: Option<Hertz>,
+    /// Try periods from one to another
+    #[arg(long, value_name = "FROM..TO")]
+    pub(crate) sweep: Option<String>,
+    /// With --sweep: so many periods
+    #[arg(long, value_name = "N", default_value_t = 50, value_parser = clap::value_parser!(u32).range(2..=100_000))]
+    pub(crate) steps: u32,
+    /// Only these inputs
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) points: Vec<String>,
+    /// Draw the share of pulses missed over the period
+    #[arg(long, value_name = "FILE.svg|.png")]
+    pub(crate) draw: Option<PathBuf>,
+    /// Give the whole result as one JSON object
+    #[arg(long)]
+    pub(crate) json: bool,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
 }

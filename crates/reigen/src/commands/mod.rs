@@ -1,10 +1,12 @@
 //! One module a command.
 
+pub(crate) mod chain;
 pub(crate) mod check;
 pub(crate) mod debounce;
 pub(crate) mod demo;
 pub(crate) mod draw;
 pub(crate) mod levels;
+pub(crate) mod polling;
 pub(crate) mod rate;
 pub(crate) mod run;
 pub(crate) mod simulate;

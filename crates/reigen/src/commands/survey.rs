@@ -45,6 +45,13 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
     }
 }
 
+impl Surveyed {
+    /// The lines of two levels.
+    pub(crate) fn lines(&self) -> &[SurveyedLine] {
+        &self.survey.lines
+    }
+}
+
 /// Surveys a recording.
 pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
     let (bits, names) = signals(recording.lines(), |kind| *kind == LineKind::Level);

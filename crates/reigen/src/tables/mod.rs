@@ -14,7 +14,10 @@ use reigen_core::time::seconds_short;
 use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
 
+mod ports;
 mod readings;
+
+pub(crate) use ports::in_all_bases;
 
 /// Cells of tables.
 pub(crate) mod cells {
@@ -58,12 +61,15 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     let mut counters =
         table(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
     let mut readings = readings::Tables::new();
+    let mut ports = ports::Ports::new();
     let mut bits = table(&["state", "now", "went on", "went off", "time on"]);
     let mut expectations = table(&["expectation", "held", "how"]);
     for (name, summary) in named {
         match summary {
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
             PointSummary::Counter(counter) => drop(counters.add_row(counter_row(name, counter))),
+            PointSummary::Word(word) => ports.word(name, word),
+            PointSummary::Expander(expander) => ports.expander(name, expander),
             PointSummary::Encoder(encoder) => readings.encoder(name, encoder),
             PointSummary::Rate(rate) => readings.rate(name, rate),
             PointSummary::Width(width) => readings.width(name, width),
@@ -76,7 +82,8 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     }
     left(&mut expectations, 2);
     let [encoders, phases, rates, widths, analogs] = readings.done();
-    for table in [inputs, counters, encoders, phases, rates, widths, analogs, bits, expectations] {
+    let [words, expanders] = ports.done();
+    for table in [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs, bits, expectations] {
         if !table.is_empty() {
             out.line("")?;
             out.line(table.trim_fmt())?;

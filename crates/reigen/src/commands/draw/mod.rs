@@ -4,6 +4,7 @@ use crate::cli::DrawArguments;
 use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::picture;
+use crate::place::Place;
 use crate::print::Out;
 use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
 use rayon::prelude::*;
@@ -173,7 +174,8 @@ fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
 /// The row of a point in the making.
 enum Making {
     Bit {
-        raw: Option<Trace>,
+        raw: Option<(Place, Trace)>,
+        /// What stands below the label.
         line: Option<String>,
         clean: Trace,
         rejected: Vec<(Nanos, Rule)>,
@@ -262,10 +264,11 @@ impl Making {
                 }
             }
             _ => {
+                let place = Place::of_input(point, station);
                 let line = point.kind.line().map(|line| line.name.clone());
                 Making::Bit {
-                    raw: line.as_ref().map(|_| Trace::new(from)),
-                    line,
+                    line: line.or_else(|| point.kind.expressions().first().map(|_| String::new())),
+                    raw: place.map(|place| (place, Trace::new(from))),
                     clean: Trace::new(from),
                     rejected: Vec::new(),
                     ramp: point.kind.timer().map(|time| Box::new((time, Trace::new(from)))),
@@ -290,15 +293,16 @@ impl Making {
         numbers: &HashMap<String, usize>,
     ) {
         match self {
-            Making::Bit { raw, line, clean, ramp, .. } => {
+            Making::Bit { raw, clean, ramp, .. } => {
                 if let Some(bit) = columns.bit() {
                     clean.take(bit.since, bit.level, &bit.toggles);
                 }
                 if let (Some(ramp), Some(bit)) = (ramp, columns.bits.get(1)) {
                     ramp.1.take(bit.since, bit.level, &bit.toggles);
                 }
-                let number = line.as_ref().and_then(|line| numbers.get(line));
-                if let (Some(raw), Some(bit)) = (raw, number.and_then(|&number| lines.bits().get(number))) {
+                if let Some((place, raw)) = raw
+                    && let Some(bit) = place.column(all, lines, numbers)
+                {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
             }
@@ -339,6 +343,7 @@ impl Making {
         match self {
             Making::Bit { mut raw, line, mut clean, mut rejected, mut ramp } => {
                 ramp.iter_mut().for_each(|ramp| ramp.1.finish(end));
+                let mut raw = raw.take().map(|(_, raw)| raw);
                 raw.iter_mut().for_each(|raw| raw.finish(end));
                 clean.finish(end);
                 rejected.sort_unstable();

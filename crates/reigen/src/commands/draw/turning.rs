@@ -1,10 +1,9 @@
 //! What is gathered of an encoder for its rows.
 
-use reigen_core::column::BitColumn;
+use crate::place::Place;
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
-use reigen_core::station::signal::Signal;
-use reigen_core::station::{FieldColumn, Point, Station};
+use reigen_core::station::{Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_draw::steps::Steps;
@@ -14,40 +13,6 @@ use std::collections::HashMap;
 
 /// More marks than these are not told apart.
 const MOST_MARKS: usize = 100_000;
-
-/// Where a signal's column is.
-#[derive(Debug)]
-enum Place {
-    Line(String),
-    Point(usize, usize),
-}
-
-impl Place {
-    fn of(signal: &Signal, station: &Station) -> Option<Self> {
-        if let Some(line) = signal.line() {
-            return Some(Place::Line(line.name.clone()));
-        }
-        let name = signal.expression()?.expression.as_name()?;
-        let number = station.points.iter().position(|point| point.name == name.point)?;
-        let fields = station.points.get(number)?.kind.fields();
-        match fields.iter().find(|field| field.name == name.field)?.column {
-            FieldColumn::Bit(bit) => Some(Place::Point(number, bit)),
-            _ => None,
-        }
-    }
-
-    fn column<'a>(
-        &self,
-        all: &[PointColumns<'a>],
-        lines: &'a LineColumns,
-        numbers: &HashMap<String, usize>,
-    ) -> Option<&'a BitColumn> {
-        match self {
-            Place::Line(name) => lines.bits().get(*numbers.get(name)?),
-            Place::Point(point, bit) => all.iter().find(|columns| columns.point == *point)?.bits.get(*bit),
-        }
-    }
-}
 
 /// An encoder's rows in the making.
 #[derive(Debug)]
@@ -63,7 +28,7 @@ pub(super) struct Making {
 impl Making {
     /// Of an encoder; `None` for other points.
     pub(super) fn of(point: &Point, station: &Station, from: Nanos) -> Option<Self> {
-        let places = point.kind.encoder()?.map(|signal| signal.and_then(|signal| Place::of(signal, station)));
+        let places = point.kind.encoder()?.map(|signal| signal.and_then(|signal| Place::of_signal(signal, station)));
         Some(Self {
             places,
             channels: [Trace::new(from), Trace::new(from)],

@@ -1,8 +1,11 @@
 //! What a reading was made of: the edges, the time between them, the sum.
 
+use crate::tables::in_all_bases;
 use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::count::encoder::homing::Missing;
 use reigen_core::count::encoder::summary::EncoderSummary;
+use reigen_core::expand::expander::ExpanderSummary;
+use reigen_core::expand::word::WordSummary;
 use reigen_core::names::counted;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::readings::{By, Made};
@@ -22,6 +25,8 @@ pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) 
         }];
     }
     match summary {
+        Some(PointSummary::Expander(expander)) => of_expander(expander, origin),
+        Some(PointSummary::Word(word)) => of_word(word),
         Some(PointSummary::Encoder(encoder)) => of_encoder(encoder, origin),
         Some(PointSummary::Rate(rate)) => of_rate(rate, origin),
         Some(PointSummary::Width(width)) => of_width(width, origin),
@@ -57,6 +62,26 @@ fn of_rate(rate: &RateSummary, origin: Origin) -> Vec<String> {
         lines.push(format!("one step of the measurement more would change it by {} {}", significant(step), rate.unit));
     }
     lines
+}
+
+fn of_expander(expander: &ExpanderSummary, origin: Origin) -> Vec<String> {
+    let frames = counted(expander.frames, "frame");
+    let mut lines = vec![format!("{frames} of {} clocks so far, {} of them bad", expander.bits, expander.bad_frames)];
+    lines.extend(expander.bad.last().map(|bad| {
+        let at = seconds_short(origin.file_time_ns(bad.at));
+        format!(
+            "the last bad one ended at {at} s with {}, and its points kept their state",
+            counted(bad.clocks, "clock")
+        )
+    }));
+    lines
+}
+
+fn of_word(word: &WordSummary) -> Vec<String> {
+    let named = word.names.iter().zip(&word.bits).rev();
+    let bits: Vec<String> = named.map(|(name, on)| format!("{name} {}", u8::from(*on))).collect();
+    let shown = word.value.map(|value| format!("{}: {}", in_all_bases(value, word.bits.len()), bits.join(", ")));
+    vec![shown.unwrap_or_else(|| "not all of its bits have a level yet".to_owned())]
 }
 
 fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {

@@ -3,6 +3,7 @@
 use crate::cli::WhyArguments;
 use crate::commands::draw::number_of;
 use crate::failure::Failure;
+use crate::place::Place;
 use crate::print::Out;
 use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
 use crate::states::States;
@@ -127,10 +128,12 @@ fn of_input(
     wanted: &Wanted<'_>,
 ) -> Result<Told, Failure> {
     let origin = recording.origin();
-    let line = point.kind.line().map(|line| line.name.clone()).unwrap_or_default();
+    let place = Place::of_input(point, &station.station);
+    let line = input_name(station, point);
     let (mut edges, mut verdicts, mut first_on) = (Vec::new(), Vec::new(), None);
     let outcome = replay_observed(station, recording, wanted, &mut |seen| {
-        let bit = seen.line_numbers.get(&line).and_then(|&line| seen.lines.bits().get(line));
+        let points: Vec<_> = seen.engine.points().collect();
+        let bit = place.as_ref().and_then(|place| place.column(&points, seen.lines, seen.line_numbers));
         if let Some(bit) = bit {
             first_on = first_on.or(bit.level.map(|level| level == settings.on_while_high));
             edges.extend_from_slice(&bit.toggles);
@@ -173,6 +176,12 @@ fn of_input(
         _ => String::new(),
     };
     Ok(Told { point: point.name.clone(), head, header: &["edge", "time", "went", "what became of it"], reasons, sums })
+}
+
+/// What people call what an input reads.
+fn input_name(station: &StationFile, point: &Point) -> String {
+    let of = || point.kind.expressions().first().and_then(|(_, of)| station.source.get(of.span.clone()));
+    point.kind.line().map_or_else(|| of().unwrap_or_default().to_owned(), |line| line.name.clone())
 }
 
 /// The verdict on each edge, in the order of the edges; `None` where it is still open.
@@ -300,6 +309,7 @@ fn what_happened(what: What, unit: &str) -> String {
         What::Preset(preset) => format!("reached the preset {preset}"),
         What::Value(value) => format!("became {value}"),
         What::Reading(Real(value)) => format!("read {} {unit}", resolved(value, None)).trim_end().to_owned(),
+        What::BadFrame(clocks) => format!("a bad frame: {}, and its points kept their state", counted(clocks, "clock")),
         What::NotCounted(why) => format!("not counted: {}", why.word()),
     }
 }
@@ -318,6 +328,13 @@ fn sums_of(summary: Option<&PointSummary>) -> String {
         Some(PointSummary::Counter(counter)) => {
             let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
             format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
+        }
+        Some(PointSummary::Expander(expander)) => {
+            format!("{}, {} of them bad", counted(expander.frames, "frame"), expander.bad_frames)
+        }
+        Some(PointSummary::Word(word)) => {
+            let value = word.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
+            format!("{value} at the end, {}", counted(word.changes, "change"))
         }
         Some(PointSummary::Encoder(encoder)) => {
             let illegal = counted(encoder.illegal, "illegal step");

@@ -1,0 +1,260 @@
+//! What a recording of a chain's wires tells before anything is known of it: how many bits, which edge, which bit is which.
+
+use super::expander::CHIP;
+use super::frames::{Edges, Frame, Frames, Levels, Margins};
+use crate::rate::readings::Spread;
+use crate::time::Nanos;
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// Frames of so many different lengths are told apart.
+const MOST_LENGTHS: usize = 64;
+
+/// A bit that has changed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ChangedBit {
+    /// Its place in the frame, from 0: the order in which bits come out.
+    pub place: usize,
+    /// The chip, from 1: the nearest to the controller.
+    pub chip: usize,
+    /// The input of that chip: D0 to D7.
+    pub pin: usize,
+    /// The level before its first change.
+    pub at_rest_high: bool,
+    /// When it first changed.
+    #[serde(rename = "first_change_ns")]
+    pub first_change: Nanos,
+    /// How often it changed.
+    pub changes: u64,
+}
+
+/// How well one clock edge suits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct EdgeMargins {
+    /// The shortest time from a change of data to that edge.
+    #[serde(rename = "set_up_ns")]
+    pub set_up: Option<Nanos>,
+    /// The shortest time from that edge to the next change of data.
+    #[serde(rename = "hold_ns")]
+    pub hold: Option<Nanos>,
+}
+
+impl From<Margins> for EdgeMargins {
+    fn from(margins: Margins) -> Self {
+        Self { set_up: margins.set_up, hold: margins.hold }
+    }
+}
+
+/// What was found of a chain.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Chain {
+    /// Bits of a frame: the number of clocks that most frames have.
+    pub bits: u64,
+    /// All frames that ended.
+    pub frames: u64,
+    /// Those of them with another number of clocks.
+    pub odd_frames: u64,
+    /// For each number of clocks how many frames had it.
+    pub lengths: BTreeMap<u64, u64>,
+    /// The edge at which data is read: `rising` or `falling`.
+    pub sample: &'static str,
+    /// Whether the data leaves no doubt of that edge: it changes, and the other edge has less margin.
+    pub sure: bool,
+    /// The SPI mode with that edge and that rest of the clock.
+    pub spi_mode: u8,
+    /// Whether the clock rests high between frames.
+    pub clock_rests_high: bool,
+    /// The margins at rising clocks.
+    pub rising: EdgeMargins,
+    /// The margins at falling clocks.
+    pub falling: EdgeMargins,
+    /// The mean time from frame to frame, and the shortest and longest.
+    pub period_ns: Option<[f64; 3]>,
+    /// From the first clock to the last, of the longest frame.
+    #[serde(rename = "frame_ns")]
+    pub frame: Nanos,
+    /// The shortest time between two edges of the clock.
+    #[serde(rename = "clock_step_ns")]
+    pub clock_step: Option<Nanos>,
+    /// The shortest time that load was low.
+    #[serde(rename = "shortest_load_ns")]
+    pub shortest_load: Option<Nanos>,
+    /// The bits that ever changed, in the order in which they first did.
+    pub changed: Vec<ChangedBit>,
+}
+
+/// Frames of one length.
+#[derive(Debug, Clone, Default)]
+struct Track {
+    frames: u64,
+    levels: Vec<u64>,
+    /// For each bit its first change, the level before it, and how often it changed.
+    changes: BTreeMap<usize, (Nanos, bool, u64)>,
+}
+
+impl Track {
+    fn take(&mut self, frame: Frame<'_>) {
+        self.frames += 1;
+        if self.frames == 1 {
+            self.levels = frame.levels.to_vec();
+            return;
+        }
+        for (word, (known, new)) in self.levels.iter_mut().zip(frame.levels).enumerate() {
+            let mut differ = *known ^ new;
+            while differ != 0 {
+                let bit = differ.trailing_zeros() as usize;
+                differ &= differ - 1;
+                let before = *known >> bit & 1 == 1;
+                self.changes.entry(word * 64 + bit).or_insert((frame.at, before, 0)).2 += 1;
+            }
+            *known = *new;
+        }
+    }
+}
+
+/// The running form: it reads at both edges of the clock.
+#[derive(Debug, Clone)]
+pub struct ChainReader {
+    /// At rising and at falling clocks.
+    readers: [Frames; 2],
+    tracks: [BTreeMap<u64, Track>; 2],
+    periods: Spread,
+    last: Option<Nanos>,
+    frame: Nanos,
+    frames: u64,
+    rests_high: u64,
+}
+
+impl ChainReader {
+    /// A reader of lines that have these levels.
+    pub fn new(levels: Levels) -> Self {
+        Self {
+            readers: [Frames::new(true, levels), Frames::new(false, levels)],
+            tracks: Default::default(),
+            periods: Spread::default(),
+            last: None,
+            frame: Nanos(0),
+            frames: 0,
+            rests_high: 0,
+        }
+    }
+
+    /// Takes the changes of a window.
+    pub fn work(&mut self, edges: Edges<'_>) {
+        let Self { readers, tracks, periods, last, frame: longest, frames, rests_high } = self;
+        for (number, (reader, tracks)) in readers.iter_mut().zip(tracks).enumerate() {
+            reader.work(edges, &mut |frame| {
+                if tracks.len() < MOST_LENGTHS || tracks.contains_key(&frame.clocks) {
+                    tracks.entry(frame.clocks).or_default().take(frame);
+                }
+                if number > 0 {
+                    return;
+                }
+                *frames += 1;
+                *rests_high += u64::from(frame.clock_rests_high);
+                if let Some(before) = last.replace(frame.at) {
+                    periods.take(frame.at.saturating_sub(before).0 as f64, 1);
+                }
+                let span = frame.span.map_or(Nanos(0), |(first, last)| last.saturating_sub(first));
+                *longest = span.max(*longest);
+            });
+        }
+    }
+
+    /// What was found; `None` where no frame has ended.
+    pub fn finish(self) -> Option<Chain> {
+        let [rising, falling] =
+            [0, 1].map(|edge: usize| self.readers.get(edge).map(|reader| reader.margins).unwrap_or_default());
+        let least = |margins: Margins| margins.least().unwrap_or_default();
+        // The edge with more room on both sides; rising where it makes no difference.
+        let is_rising = least(rising) >= least(falling);
+        let [by_rising, by_falling] = self.tracks;
+        let tracks = if is_rising { by_rising } else { by_falling };
+        let (&bits, track) = tracks.iter().max_by_key(|(_, track)| track.frames)?;
+        let rests_high = self.rests_high * 2 > self.frames;
+        let spi_mode = match (rests_high, is_rising) {
+            (false, true) => 0,
+            (false, false) => 1,
+            (true, false) => 2,
+            (true, true) => 3,
+        };
+        let mut changed: Vec<ChangedBit> = track
+            .changes
+            .iter()
+            .map(|(&place, &(first_change, at_rest_high, changes))| ChangedBit {
+                place,
+                chip: place / CHIP + 1,
+                pin: CHIP - 1 - place % CHIP,
+                at_rest_high,
+                first_change,
+                changes,
+            })
+            .collect();
+        changed.sort_by_key(|bit| (bit.first_change, bit.place));
+        let reader = self.readers.first();
+        let periods = self.periods;
+        Some(Chain {
+            bits,
+            frames: self.frames,
+            odd_frames: self.frames - track.frames,
+            lengths: tracks.iter().map(|(clocks, track)| (*clocks, track.frames)).collect(),
+            sample: if is_rising { "rising" } else { "falling" },
+            sure: !changed.is_empty() && least(rising) != least(falling),
+            spi_mode,
+            clock_rests_high: rests_high,
+            rising: rising.into(),
+            falling: falling.into(),
+            period_ns: periods.mean().zip(periods.min()).zip(periods.max()).map(|((mean, min), max)| [mean, min, max]),
+            frame: self.frame,
+            clock_step: reader.and_then(|reader| reader.clock_step),
+            shortest_load: reader.and_then(|reader| reader.shortest_load),
+            changed,
+        })
+    }
+}
+
+/// Why names do not fit what changed.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PressedError {
+    /// Another number of bits changed than names were given.
+    #[error("{names} names for {changed} bits that changed")]
+    Count {
+        /// The names.
+        names: usize,
+        /// The bits.
+        changed: usize,
+    },
+    /// Two bits first changed in the same frame, so their order is not to be told.
+    #[error("the bits at places {0} and {1} first changed in the same frame, so which came first is not to be told")]
+    Together(usize, usize),
+    /// A frame is no whole number of chips.
+    #[error("a frame of {0} bits is no whole number of chips of eight")]
+    NoChips(u64),
+}
+
+impl Chain {
+    /// The registers with the names of switches that were pressed one after another, `-` elsewhere.
+    ///
+    /// # Errors
+    /// Where the names do not fit the bits that changed.
+    pub fn registers(&self, pressed: &[String]) -> Result<Vec<Vec<String>>, PressedError> {
+        if self.bits == 0 || self.bits % CHIP as u64 != 0 {
+            return Err(PressedError::NoChips(self.bits));
+        }
+        if pressed.len() != self.changed.len() {
+            return Err(PressedError::Count { names: pressed.len(), changed: self.changed.len() });
+        }
+        for (one, other) in self.changed.iter().zip(self.changed.iter().skip(1)) {
+            if one.first_change == other.first_change {
+                return Err(PressedError::Together(one.place, other.place));
+            }
+        }
+        let mut registers = vec![vec!["-".to_owned(); CHIP]; self.bits as usize / CHIP];
+        for (bit, name) in self.changed.iter().zip(pressed) {
+            if let Some(slot) = registers.get_mut(bit.chip - 1).and_then(|chip| chip.get_mut(bit.pin)) {
+                slot.clone_from(name);
+            }
+        }
+        Ok(registers)
+    }
+}

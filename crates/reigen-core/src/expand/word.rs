@@ -1,0 +1,146 @@
+//! `word`: bits to a number.
+
+use crate::column::CountColumn;
+use crate::column::Walk;
+use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::event::{Happening, What};
+use crate::summary::{PointSummary, Tally};
+use crate::time::{Nanos, Window};
+use serde::Serialize;
+
+/// The columns of a word: `.invalid`; the number.
+pub const SHAPE: Shape = Shape { bits: 1, counts: 1, readings: 0 };
+/// Most bits of a word: its number is never negative.
+pub const MOST_BITS: usize = 63;
+
+/// How the bits stand for a number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Code {
+    /// Powers of two.
+    #[default]
+    Binary,
+    /// The reflected code, of which neighbours differ in one bit.
+    Reflected,
+    /// Four bits a decimal digit.
+    Digits,
+}
+
+impl Code {
+    /// The number of bits, the lowest in bit 0; `None` where a digit is above 9.
+    pub fn number(self, bits: u64) -> Option<i64> {
+        let number = match self {
+            Code::Binary => bits,
+            Code::Reflected => [1, 2, 4, 8, 16, 32].iter().fold(bits, |number, shift| number ^ (number >> shift)),
+            Code::Digits => {
+                let digit = |place: u32| bits >> (4 * place) & 15;
+                let places = 0..16;
+                if places.clone().any(|place| digit(place) > 9) {
+                    return None;
+                }
+                places.rev().fold(0, |number, place| number * 10 + digit(place))
+            }
+        };
+        i64::try_from(number).ok()
+    }
+}
+
+/// What a word did.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct WordSummary {
+    /// The last number; `None` before the first.
+    pub value: Option<i64>,
+    /// How often it became another.
+    pub changes: u64,
+    /// How long a digit was above 9.
+    #[serde(rename = "invalid_ns")]
+    pub invalid: Nanos,
+    /// Its bits at the end, the lowest first; empty before all of them have a level.
+    pub bits: Vec<bool>,
+    /// What the bits are.
+    #[serde(skip)]
+    pub names: Vec<String>,
+}
+
+/// The running form of a word.
+#[derive(Debug)]
+pub struct Word {
+    code: Code,
+    sources: Vec<BitSource>,
+    names: Vec<String>,
+    /// The levels, once all are known.
+    levels: Option<u64>,
+    value: Option<i64>,
+    changes: u64,
+}
+
+impl Word {
+    /// A word of bits, the lowest first; `names` are what people call them.
+    pub fn new(code: Code, sources: Vec<BitSource>, names: Vec<String>) -> Self {
+        Self { code, sources, names, levels: None, value: None, changes: 0 }
+    }
+
+    /// After an instant.
+    fn show(&mut self, at: Nanos, levels: u64, first: bool, outputs: &mut Outputs<'_>) {
+        let ([invalid], [column]) = (&mut *outputs.bits, &mut *outputs.counts) else { return };
+        let number = self.code.number(levels);
+        match first {
+            true => invalid.start(at, number.is_none()),
+            false if invalid.last_level() != Some(number.is_none()) => invalid.toggles.push(at),
+            false => {}
+        }
+        if let Some(number) = number.filter(|number| self.value != Some(*number)) {
+            self.changes += u64::from(self.value.is_some());
+            self.value = Some(number);
+            column.push(at, number);
+        }
+    }
+}
+
+impl Block for Word {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
+        let walks: Option<Vec<Walk<'_>>> = self.sources.iter().map(|&source| Walk::new(inputs.bit(source))).collect();
+        let (Some(mut walks), Some(start)) = (walks, inputs.start(self.sources.iter().copied())) else { return };
+        let together = |walks: &[Walk<'_>]| {
+            walks.iter().enumerate().fold(0, |levels, (bit, walk)| levels | u64::from(walk.level()) << bit)
+        };
+        if self.levels.is_none() {
+            // What came before the last of them had a level is passed over.
+            for walk in &mut walks {
+                while let Some(time) = walk.next_time().filter(|time| *time <= start) {
+                    walk.pass(time);
+                }
+            }
+            let levels = together(&walks);
+            self.levels = Some(levels);
+            self.show(start, levels, true, &mut outputs);
+        }
+        while let Some(time) = walks.iter().filter_map(Walk::next_time).min() {
+            for walk in &mut walks {
+                walk.pass(time);
+            }
+            let levels = together(&walks);
+            self.levels = Some(levels);
+            self.show(time, levels, false, &mut outputs);
+        }
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        self.changes = 0;
+    }
+
+    fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
+        let steps = counts.iter().flat_map(|column| column.times.iter().zip(&column.values));
+        sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
+    }
+
+    fn summary(&self, tally: Tally) -> PointSummary {
+        let bit = |bit: usize| self.levels.map(|levels| levels >> bit & 1 == 1);
+        PointSummary::Word(Box::new(WordSummary {
+            value: self.value,
+            changes: self.changes,
+            invalid: tally.on,
+            bits: (0..self.sources.len()).filter_map(bit).collect(),
+            names: self.names.clone(),
+        }))
+    }
+}

@@ -1,0 +1,81 @@
+//! What a person should know of a chain of shift registers.
+
+use crate::expand::expander::ExpanderSummary;
+use crate::finding::Finding;
+use crate::names::counted;
+use crate::time::Nanos;
+
+/// So many bad frames are told one by one.
+const TOLD: usize = 3;
+/// Data that changes nearer to the clock edge that reads it than this share of the clock's step is at the wrong edge.
+const TIGHT: u64 = 4;
+/// A load shorter than this is too short for common registers.
+const SHORT_LOAD: Nanos = Nanos(20);
+
+/// Findings on an expander.
+pub(super) fn of_expander(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
+    if expander.frames == 0 {
+        let message = "no frame ends in this recording, so its points have no level".to_owned();
+        let remedy = "look whether load, clock and data are the right lines: `reigen chain` finds them";
+        findings.push(Finding::warning("no-frames", name, message, remedy));
+        return;
+    }
+    bad_frames(name, expander, findings);
+    margins(name, expander, findings);
+    if let Some(load) = expander.shortest_load.filter(|load| *load < SHORT_LOAD) {
+        let message = format!("load is low for only {load}: registers may not take their inputs");
+        findings.push(Finding::warning("load-too-short", name, message, "hold load low for 50 ns or more"));
+    }
+    let moves = expander.changed.iter().any(|changed| *changed > 0);
+    for (chip, stuck) in expander.stuck.iter().enumerate() {
+        let Some(high) = stuck.filter(|_| moves && expander.stuck.len() > 1) else { continue };
+        let level = if high { "high" } else { "low" };
+        let message = format!("all eight bits of register {} stay {level}, while others change", chip + 1);
+        let remedy = "look at that chip's supply, its load and its serial input; or nothing was actuated there";
+        findings.push(Finding::note("register-stuck", name, message, remedy));
+    }
+}
+
+fn bad_frames(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
+    let Some(first) = expander.bad.first() else { return };
+    let listed: Vec<String> =
+        expander.bad.iter().take(TOLD).map(|bad| format!("{} at {}", bad.clocks, bad.at)).collect();
+    let more = match expander.bad_frames as usize {
+        all if all > TOLD => format!(", and {} more", all - TOLD),
+        _ => String::new(),
+    };
+    let message = format!(
+        "{} of {} had other than {} clocks, first {} after the start; their points kept their state",
+        expander.bad_frames,
+        counted(expander.frames, "frame"),
+        expander.bits,
+        first.at
+    );
+    let remedy = match expander.bad_frames == expander.frames {
+        true => "the chain has another length than `registers` says: `reigen chain` counts its bits",
+        false if first.clocks > expander.bits as u64 => {
+            "too many clocks: another device on the bus, or glitches on the clock's cable; wire `inhibit`"
+        }
+        false => "too few clocks: the controller was interrupted, or the cable loses edges; slow the clock down",
+    };
+    findings.push(
+        Finding::warning("bad-frames", name, message, remedy).with_sum(format!("clocks: {}{more}", listed.join("; "))),
+    );
+}
+
+/// Data that changes too near to the clock edge that reads it.
+fn margins(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
+    let (Some(step), Some(least)) = (expander.clock_step, expander.set_up.into_iter().chain(expander.hold).min())
+    else {
+        return;
+    };
+    if least.0 * TIGHT >= step.0 {
+        return;
+    }
+    let (edge, other) = if expander.rising { ("rising", "falling") } else { ("falling", "rising") };
+    let shown = |time: Option<Nanos>| time.map_or("unknown".to_owned(), |time| time.to_string());
+    let message = format!("data changes {least} from the {edge} clock that reads it: bits may come out shifted by one");
+    let sum = format!("set-up {}, hold {}, a clock edge every {step}", shown(expander.set_up), shown(expander.hold));
+    let remedy = format!("sample = \"{other}\" has more room; `reigen chain` tells the margins of both");
+    findings.push(Finding::warning("data-near-clock", name, message, &remedy).with_sum(sum));
+}

@@ -1,0 +1,270 @@
+//! What a slower reading would miss: pulses and edges, at every phase of it.
+//!
+//! Readings come at φ + k·P; the phase φ is any whole nanosecond below the period P, each as likely. A reading sees the
+//! level after all edges at or before it. The edges between two readings are a gap: of n of them one is seen if n is odd; of
+//! the pulses between them, n − 1, none is. As φ grows, edges pass from one gap into the one before, at their time modulo P:
+//! the sweep over them in that order is exact for all phases at once.
+
+use crate::time::Nanos;
+use serde::Serialize;
+use std::collections::HashMap;
+
+/// The edges of an input, from which pulses are made: each two neighbours are one.
+#[derive(Debug, Clone, Default)]
+pub struct Pulses {
+    /// The times, never falling.
+    edges: Vec<Nanos>,
+    /// The lengths of the pulses, rising; and their sums.
+    lengths: Vec<u64>,
+    sums: Vec<f64>,
+}
+
+/// What is missed at one period, over all phases.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Missed {
+    /// The period.
+    #[serde(rename = "period_ns")]
+    pub period: Nanos,
+    /// All pulses.
+    pub pulses: u64,
+    /// Pulses that are missed at the phase that suits best.
+    pub best: u64,
+    /// At the phase that suits worst.
+    pub worst: u64,
+    /// In the mean over all phases.
+    pub mean: f64,
+    /// The share of phases at which one or more is missed.
+    pub phases_that_miss: f64,
+    /// All edges.
+    pub edges: u64,
+    /// Edges missed at the phase at which fewest are.
+    pub edges_best: u64,
+    /// And at that at which most are.
+    pub edges_worst: u64,
+    /// Pulses that `catch` would save, in the mean.
+    pub saved_by_catch: f64,
+    /// Pulses missed with `catch` at the worst phase.
+    pub worst_with_catch: u64,
+    /// The longest time until an edge is seen: just below the period.
+    #[serde(rename = "latest_ns")]
+    pub latest: Nanos,
+}
+
+/// The gaps between readings, and what the edges in them come to.
+#[derive(Debug, Default)]
+struct Gaps {
+    edges: HashMap<i64, u32>,
+    missed_pulses: u64,
+    odd: u64,
+    /// Gaps with a whole pulse in them.
+    with_pulse: u64,
+}
+
+impl Gaps {
+    fn change(&mut self, gap: i64, by: i32) {
+        let edges = self.edges.entry(gap).or_default();
+        let (pulses, odd, with_pulse) = worth(*edges);
+        *edges = edges.wrapping_add_signed(by);
+        let now = worth(*edges);
+        if *edges == 0 {
+            self.edges.remove(&gap);
+        }
+        self.missed_pulses = self.missed_pulses + now.0 - pulses;
+        self.odd = self.odd + now.1 - odd;
+        self.with_pulse = self.with_pulse + now.2 - with_pulse;
+    }
+}
+
+/// Missed pulses of a gap, whether its edges are odd, and whether it holds a pulse.
+fn worth(edges: u32) -> (u64, u64, u64) {
+    (u64::from(edges.saturating_sub(1)), u64::from(edges % 2), u64::from(edges >= 2))
+}
+
+impl Pulses {
+    /// Pulses between edges, whose times never fall.
+    pub fn new(edges: Vec<Nanos>) -> Self {
+        let mut lengths: Vec<u64> =
+            edges.iter().zip(edges.iter().skip(1)).map(|(from, until)| until.saturating_sub(*from).0).collect();
+        lengths.sort_unstable();
+        let mut sum = 0.0;
+        let sums = lengths.iter().map(|length| {
+            sum += *length as f64;
+            sum
+        });
+        Self { sums: sums.collect(), edges, lengths }
+    }
+
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.lengths.len()
+    }
+
+    /// The slowest period at which none is missed, whatever the phase: the shortest pulse. `None` without pulses.
+    pub fn slowest(&self) -> Option<Nanos> {
+        self.lengths.first().map(|shortest| Nanos(*shortest))
+    }
+
+    /// The mean number of pulses that are missed at a period: each shorter one at P − L of P phases.
+    pub fn mean_missed(&self, period: Nanos) -> f64 {
+        let shorter = self.lengths.partition_point(|length| *length < period.0);
+        let sum = shorter.checked_sub(1).and_then(|last| self.sums.get(last)).copied().unwrap_or(0.0);
+        if period.0 == 0 { 0.0 } else { shorter as f64 - sum / period.0 as f64 }
+    }
+
+    /// What is missed at a period, at every phase; the period is above zero.
+    pub fn missed(&self, period: Nanos) -> Missed {
+        let length = period.0.max(1);
+        // At phase 0 an edge at τ is seen at the first reading at or after it, ⌈τ/P⌉.
+        let mut gaps = Gaps::default();
+        let mut passing: Vec<(u64, i64)> = Vec::with_capacity(self.edges.len());
+        for edge in &self.edges {
+            let gap = edge.0.div_ceil(length) as i64;
+            gaps.change(gap, 1);
+            // From phase r on the reading before it has come up to it; an edge at a reading is there already.
+            let rest = edge.0 % length;
+            if rest > 0 {
+                passing.push((rest, gap));
+            }
+        }
+        passing.sort_unstable();
+        let mut tally = PhaseTally::default();
+        let mut phase = 0;
+        for group in passing.chunk_by(|one, other| one.0 == other.0) {
+            let Some(&(rest, _)) = group.first() else { continue };
+            tally.take(&gaps, rest - phase, self.edges.len() as u64);
+            phase = rest;
+            for &(_, gap) in group {
+                gaps.change(gap, -1);
+                gaps.change(gap - 1, 1);
+            }
+        }
+        tally.take(&gaps, length - phase, self.edges.len() as u64);
+        tally.told(period, length, self)
+    }
+}
+
+/// Sums over phases.
+#[derive(Debug, Default)]
+struct PhaseTally {
+    any: bool,
+    best: u64,
+    worst: u64,
+    edges_best: u64,
+    edges_worst: u64,
+    worst_with_catch: u64,
+    phases_that_miss: u64,
+    saved: f64,
+    missed: f64,
+}
+
+impl PhaseTally {
+    /// So many phases are alike.
+    fn take(&mut self, gaps: &Gaps, phases: u64, edges: u64) {
+        if phases == 0 {
+            return;
+        }
+        let missed_edges = edges - gaps.odd;
+        let with_catch = gaps.missed_pulses - gaps.with_pulse;
+        if !self.any {
+            (self.any, self.best, self.edges_best) = (true, u64::MAX, u64::MAX);
+        }
+        self.best = self.best.min(gaps.missed_pulses);
+        self.worst = self.worst.max(gaps.missed_pulses);
+        self.edges_best = self.edges_best.min(missed_edges);
+        self.edges_worst = self.edges_worst.max(missed_edges);
+        self.worst_with_catch = self.worst_with_catch.max(with_catch);
+        self.phases_that_miss += if gaps.missed_pulses > 0 { phases } else { 0 };
+        self.saved += (gaps.with_pulse * phases) as f64;
+        self.missed += gaps.missed_pulses as f64 * phases as f64;
+    }
+
+    fn told(self, period: Nanos, phases: u64, pulses: &Pulses) -> Missed {
+        let share = |sum: f64| sum / phases as f64;
+        Missed {
+            period,
+            pulses: pulses.count() as u64,
+            best: self.best,
+            worst: self.worst,
+            mean: share(self.missed),
+            phases_that_miss: share(self.phases_that_miss as f64),
+            edges: pulses.edges.len() as u64,
+            edges_best: self.edges_best,
+            edges_worst: self.edges_worst,
+            saved_by_catch: share(self.saved),
+            worst_with_catch: self.worst_with_catch,
+            latest: Nanos(phases - 1),
+        }
+    }
+}
+
+/// Periods from one to another, evenly on a logarithmic scale, both included and none twice.
+pub fn sweep(from: Nanos, to: Nanos, steps: usize) -> Vec<Nanos> {
+    let (low, high) = ((from.0.max(1) as f64).ln(), (to.0.max(1) as f64).ln());
+    let at = |step: usize| (low + (high - low) * step as f64 / (steps.max(2) - 1) as f64).exp().round() as u64;
+    let mut periods: Vec<Nanos> =
+        (0..steps.max(2)).map(|step| Nanos(at(step).clamp(from.0.max(1), to.0.max(1)))).collect();
+    periods.dedup();
+    periods
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// What readings at one phase miss: pulses that no reading falls into, edges that are not seen, and pulses missed where
+    /// one in each gap is caught.
+    fn plainly(edges: &[u64], period: u64, phase: u64) -> (u64, u64, u64) {
+        let readings = || (-2i64..).map(|k| phase as i64 + k * period as i64);
+        let end = edges.last().map_or(0, |last| *last as i64) + 2 * period as i64;
+        let level = |time: i64| edges.iter().filter(|edge| **edge as i64 <= time).count();
+        let (mut pulses, mut seen, mut caught) = (0, 0, 0);
+        for pair in edges.windows(2) {
+            let read =
+                readings().take_while(|time| *time < end).any(|time| (pair[0] as i64..pair[1] as i64).contains(&time));
+            pulses += u64::from(!read);
+        }
+        let times: Vec<i64> = readings().take_while(|time| *time <= end).collect();
+        for pair in times.windows(2) {
+            let within = level(pair[1]) - level(pair[0]);
+            seen += u64::from(within % 2 == 1);
+            caught += u64::from(within >= 2);
+        }
+        (pulses, edges.len() as u64 - seen, pulses - caught)
+    }
+
+    proptest! {
+        #[test]
+        fn all_phases_at_once_are_each_phase_by_itself(
+            steps in prop::collection::vec(0..25u64, 0..40),
+            period in 1..60u64,
+        ) {
+            let edges: Vec<u64> = steps.iter().scan(0, |time, step| { *time += step; Some(*time) }).collect();
+            let pulses = Pulses::new(edges.iter().map(|&time| Nanos(time)).collect());
+            let told = pulses.missed(Nanos(period));
+            let plain: Vec<(u64, u64, u64)> = (0..period).map(|phase| plainly(&edges, period, phase)).collect();
+            let of = |part: fn(&(u64, u64, u64)) -> u64| plain.iter().map(part).collect::<Vec<_>>();
+            let (missed, lost, with_catch) = (of(|one| one.0), of(|one| one.1), of(|one| one.2));
+            prop_assert_eq!((told.best, told.worst), (*missed.iter().min().unwrap(), *missed.iter().max().unwrap()));
+            prop_assert_eq!((told.edges_best, told.edges_worst), (*lost.iter().min().unwrap(), *lost.iter().max().unwrap()));
+            prop_assert_eq!(told.worst_with_catch, *with_catch.iter().max().unwrap());
+            let mean = missed.iter().sum::<u64>() as f64 / period as f64;
+            prop_assert!((told.mean - mean).abs() < 1e-9 && (pulses.mean_missed(Nanos(period)) - mean).abs() < 1e-9);
+            let share = missed.iter().filter(|count| **count > 0).count() as f64 / period as f64;
+            prop_assert!((told.phases_that_miss - share).abs() < 1e-12);
+            let saved = missed.iter().sum::<u64>() - with_catch.iter().sum::<u64>();
+            prop_assert!((told.saved_by_catch - saved as f64 / period as f64).abs() < 1e-9);
+            if let Some(slowest) = pulses.slowest().filter(|slowest| slowest.0 > 0) {
+                prop_assert_eq!(pulses.missed(slowest).worst, 0);
+                prop_assert!(pulses.missed(Nanos(slowest.0 + 1)).worst > 0);
+            }
+        }
+    }
+
+    #[test]
+    fn a_sweep_goes_from_end_to_end_without_repeating() {
+        let periods = sweep(Nanos(1), Nanos(1000), 1000);
+        assert_eq!((periods.first(), periods.last()), (Some(&Nanos(1)), Some(&Nanos(1000))));
+        assert!(periods.windows(2).all(|pair| pair[0] < pair[1]));
+    }
+}

@@ -1,0 +1,119 @@
+//! The share of pulses that are missed over the period of reading, on a logarithmic scale.
+
+use crate::pen::{Align, Pen, Stroke};
+use crate::picture::{Drawing, PictureError};
+use crate::theme::Theme;
+use plotters::prelude::*;
+use reigen_core::time::Nanos;
+use reigen_core::units::engineering;
+
+/// One input's curve.
+#[derive(Debug, Clone)]
+pub struct MissedCurve {
+    /// The input.
+    pub name: String,
+    /// Periods, rising, and the share of pulses missed at each, from 0 to 1.
+    pub points: Vec<(Nanos, f64)>,
+}
+
+/// Curves of some inputs.
+#[derive(Debug, Clone)]
+pub struct PollingPicture {
+    /// What stands above it.
+    pub title: String,
+    /// A period that is asked for.
+    pub period: Option<Nanos>,
+    /// The curves.
+    pub curves: Vec<MissedCurve>,
+}
+
+const LEFT: i32 = 80;
+/// Room for the names.
+const RIGHT: i32 = 190;
+const TOP: i32 = 60;
+const BOTTOM: i32 = 70;
+/// The height of a name.
+const NAME: i32 = 17;
+
+struct Scale {
+    right: i32,
+    bottom: i32,
+    /// Logarithms of the shortest and longest period.
+    periods: (f64, f64),
+}
+
+impl Scale {
+    fn x(&self, period: Nanos) -> i32 {
+        let (shortest, longest) = self.periods;
+        let share = ((period.0.max(1) as f64).log10() - shortest) / (longest - shortest).max(1e-9);
+        LEFT + (share.clamp(0.0, 1.0) * f64::from(self.right - LEFT)) as i32
+    }
+
+    fn y(&self, share: f64) -> i32 {
+        self.bottom - (share * f64::from(self.bottom - TOP)) as i32
+    }
+}
+
+impl Drawing for PollingPicture {
+    fn draw<DB: DrawingBackend>(
+        &self,
+        pen: &Pen<'_, DB>,
+        (width, height): (u32, u32),
+        theme: &Theme,
+    ) -> Result<(), PictureError> {
+        let ends = self.curves.iter().flat_map(|curve| curve.points.first().into_iter().chain(curve.points.last()));
+        let logarithms = || ends.clone().map(|(period, _)| (period.0.max(1) as f64).log10());
+        let periods = (logarithms().fold(f64::INFINITY, f64::min), logarithms().fold(0.0, f64::max));
+        let periods = if self.curves.is_empty() { (6.0, 9.0) } else { periods };
+        let scale = Scale { right: width as i32 - RIGHT, bottom: height as i32 - BOTTOM, periods };
+        pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
+        draw_grid(pen, &scale, theme)?;
+        if let Some(period) = self.period {
+            let x = scale.x(period);
+            pen.line((x, TOP), (x, scale.bottom), theme.ink)?;
+            pen.text(&engineering(period.seconds(), "s"), (x + 6, TOP + 10), 14, Align::Left, theme.ink)?;
+        }
+        self.draw_curves(pen, &scale, theme)?;
+        Ok(())
+    }
+}
+
+impl PollingPicture {
+    fn draw_curves<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
+        let colours = theme.curves();
+        // Names stand at their curves' ends, pushed apart where they would meet.
+        let mut names: Vec<(i32, &str, RGBColor)> = Vec::new();
+        for (curve, colour) in self.curves.iter().zip(colours.iter().cycle()) {
+            let points: Vec<(i32, i32)> =
+                curve.points.iter().map(|(period, share)| (scale.x(*period), scale.y(*share))).collect();
+            let end = points.last().map_or(scale.bottom, |(_, y)| *y);
+            pen.path(points, *colour, 2)?;
+            names.push((end, &curve.name, *colour));
+        }
+        names.sort_by_key(|(y, ..)| *y);
+        let mut free = TOP - NAME;
+        for (y, name, colour) in names {
+            free = y.max(free + NAME);
+            pen.text(name, (scale.right + 8, free), 14, Align::Left, colour)?;
+        }
+        Ok(())
+    }
+}
+
+fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
+    for step in 0..=4 {
+        let share = f64::from(step) / 4.0;
+        pen.line((LEFT, scale.y(share)), (scale.right, scale.y(share)), theme.grid)?;
+        pen.text(&format!("{:.0} %", share * 100.0), (LEFT - 10, scale.y(share)), 14, Align::Right, theme.ink)?;
+    }
+    let (first, last) = (scale.periods.0.ceil() as i32, scale.periods.1.floor() as i32);
+    for power in first..=last {
+        let period = Nanos(10u64.saturating_pow(power.unsigned_abs()));
+        let x = scale.x(period);
+        pen.line((x, TOP), (x, scale.bottom), theme.grid)?;
+        pen.text(&engineering(period.seconds(), "s"), (x, scale.bottom + 16), 14, Align::Centre, theme.ink)?;
+    }
+    pen.line((LEFT, scale.bottom), (scale.right, scale.bottom), theme.ink)?;
+    let middle = ((LEFT + scale.right) / 2, scale.bottom + 42);
+    pen.text("read every", middle, 14, Align::Centre, theme.faint)
+}

@@ -1,0 +1,238 @@
+//! `reigen chain`: what a shift-register chain sends, before anything is known of it.
+
+use crate::cli::ChainArguments;
+use crate::commands::survey;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::reading::{read_through, refuse_line};
+use crate::replay::read_options;
+use crate::tables::{cells, left, table};
+use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
+use reigen_core::expand::frames::{Edges, Levels};
+use reigen_core::measure::survey::Kind;
+use reigen_core::names::{counted, is_point_name};
+use reigen_core::station::plan::find_line;
+use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_io::recording::Recording;
+use serde::Serialize;
+use std::path::Path;
+
+/// The whole result.
+#[derive(Debug, Serialize)]
+struct Told<'a> {
+    load: &'a str,
+    clock: &'a str,
+    data: &'a str,
+    #[serde(flatten)]
+    chain: &'a Chain,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    registers: Option<&'a Vec<Vec<String>>>,
+}
+
+/// Runs the command.
+pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    check_names(&arguments.pressed)?;
+    let names = match (&arguments.load, &arguments.clock, &arguments.data) {
+        (Some(load), Some(clock), Some(data)) => [load.clone(), clock.clone(), data.clone()],
+        _ => found(arguments, Recording::open(readable_twice(&arguments.recording)?, &options)?)?,
+    };
+    let mut recording = Recording::open(&arguments.recording, &options)?;
+    let origin = recording.origin();
+    let chain = read(&mut recording, &names)?;
+    let registers = match arguments.pressed.is_empty() {
+        true => None,
+        false => Some(chain.registers(&arguments.pressed).map_err(|error| Failure::Usage {
+            message: format!("--pressed: {error}"),
+            help: pressed_help(&chain, origin),
+        })?),
+    };
+    let [load, clock, data] = names.each_ref().map(String::as_str);
+    let told = Told { load, clock, data, chain: &chain, registers: registers.as_ref() };
+    match arguments.json {
+        true => out.json(&told),
+        false => print(&told, origin, out),
+    }
+}
+
+fn readable_twice(path: &Path) -> Result<&Path, Failure> {
+    match path == Path::new("-") {
+        true => Err(Failure::Usage {
+            message: "finding the chain reads the recording twice, and standard input comes once".to_owned(),
+            help: "name the lines with --load, --clock and --data".to_owned(),
+        }),
+        false => Ok(path),
+    }
+}
+
+fn check_names(pressed: &[String]) -> Result<(), Failure> {
+    let refuse = |message: String| Failure::Usage {
+        message: format!("--pressed: {message}"),
+        help: "names as points have them, parted by commas, each once".to_owned(),
+    };
+    for (number, name) in pressed.iter().enumerate() {
+        if !is_point_name(name) {
+            return Err(refuse(format!("`{name}` is no name of a point")));
+        }
+        if pressed.iter().take(number).any(|earlier| earlier == name) {
+            return Err(refuse(format!("`{name}` stands there twice")));
+        }
+    }
+    Ok(())
+}
+
+/// The lines of the chain, as a survey finds them.
+fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3], Failure> {
+    let surveyed = survey::survey(recording)?;
+    let wires = ["load", "clock", "data"].map(|wanted| {
+        let lines =
+            surveyed.lines().iter().filter(|line| matches!(line.guess.kind, Kind::Chain { wire } if wire == wanted));
+        lines.map(|line| line.name.clone()).collect::<Vec<_>>()
+    });
+    match wires.each_ref().map(Vec::as_slice) {
+        [[load], [clock], [data]] => Ok([load.clone(), clock.clone(), data.clone()]),
+        _ => {
+            let seen: Vec<String> = wires.concat();
+            let message = match seen.is_empty() {
+                true => format!("no line of {} looks like a chain's", arguments.recording.display()),
+                false => format!("more than one chain may be there: {}", seen.join(", ")),
+            };
+            let help = "name its lines with --load, --clock and --data; `reigen survey` lists them".to_owned();
+            Err(Failure::Usage { message, help })
+        }
+    }
+}
+
+/// Reads the chain's frames at both edges of the clock.
+fn read(recording: &mut Recording, names: &[String; 3]) -> Result<Chain, Failure> {
+    let mut signals = Vec::new();
+    for (option, name) in ["--load", "--clock", "--data"].iter().zip(names) {
+        let signal = find_line(name, recording.lines()).map_err(|kind| refuse_line(option, &kind))?;
+        if signals.contains(&signal) {
+            return Err(Failure::Usage {
+                message: format!("{option}: `{name}` stands for a line that is named already"),
+                help: "load, clock and data are three lines".to_owned(),
+            });
+        }
+        signals.push(signal);
+    }
+    let mut reader: Option<ChainReader> = None;
+    read_through(recording, &signals, &[], &mut |lines| {
+        let [load, clock, data] = lines.bits() else { return };
+        let (Some(load_level), Some(clock_level), Some(data_level)) = (load.level, clock.level, data.level) else {
+            return;
+        };
+        // Edges before all lines have a level belong to no frame.
+        let start = match reader {
+            Some(_) => Nanos(0),
+            None => load.since.max(clock.since).max(data.since),
+        };
+        let passed = |toggles: &[Nanos]| toggles.partition_point(|&toggle| toggle <= start && reader.is_none());
+        let [load_from, clock_from, data_from] = [load, clock, data].map(|line| passed(&line.toggles));
+        let at_start = |level: bool, passed: usize| level ^ (passed % 2 == 1);
+        let levels = Levels {
+            load: at_start(load_level, load_from),
+            clock: at_start(clock_level, clock_from),
+            data: at_start(data_level, data_from),
+            inhibit: false,
+        };
+        let edges = Edges {
+            load: load.toggles.get(load_from..).unwrap_or_default(),
+            clock: clock.toggles.get(clock_from..).unwrap_or_default(),
+            data: data.toggles.get(data_from..).unwrap_or_default(),
+            inhibit: &[],
+        };
+        reader.get_or_insert_with(|| ChainReader::new(levels)).work(edges);
+    })?;
+    reader.and_then(ChainReader::finish).ok_or_else(|| Failure::Usage {
+        message: format!(
+            "no frame ends: {} never goes high and low again",
+            names.first().map_or("load", String::as_str)
+        ),
+        help: "load is low while the registers take their inputs, and high while they are read".to_owned(),
+    })
+}
+
+fn pressed_help(chain: &Chain, origin: Origin) -> String {
+    let changed: Vec<String> = chain
+        .changed
+        .iter()
+        .map(|bit| {
+            format!("register {} D{} at {} s", bit.chip, bit.pin, seconds_short(origin.file_time_ns(bit.first_change)))
+        })
+        .collect();
+    match changed.is_empty() {
+        true => "press the switches one after another while recording".to_owned(),
+        false => format!("in the order of their first change: {}", changed.join(", ")),
+    }
+}
+
+fn margins(margins: EdgeMargins) -> String {
+    let time = |time: Option<Nanos>| time.map_or("unknown".to_owned(), |time| time.to_string());
+    format!("set-up {}, hold {}", time(margins.set_up), time(margins.hold))
+}
+
+fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> {
+    let Told { load, clock, data, chain, registers } = told;
+    out.line(format!("load {load}, clock {clock}, data {data}"))?;
+    out.line("")?;
+    let mut facts = table(&["found", ""]);
+    let chips = match chain.bits % 8 {
+        0 => format!(" = {} of 8", counted(chain.bits / 8, "register")),
+        _ => ", which is no whole number of registers of 8".to_owned(),
+    };
+    let doubt = if chain.sure { "" } else { ": not sure, as data does not tell" };
+    let rest = if chain.clock_rests_high { "high" } else { "low" };
+    facts.add_row(["bits of a frame".to_owned(), format!("{}{chips}", chain.bits)]);
+    facts.add_row(["frames".to_owned(), chain.frames.to_string()]);
+    facts.add_row(["clock".to_owned(), format!("rests {rest}, an edge every {}", cells::time(chain.clock_step))]);
+    facts.add_row(["read at".to_owned(), format!("{} clocks, SPI mode {}{doubt}", chain.sample, chain.spi_mode)]);
+    facts.add_row(["at rising clocks".to_owned(), margins(chain.rising)]);
+    facts.add_row(["at falling clocks".to_owned(), margins(chain.falling)]);
+    if let Some([mean, min, max]) = chain.period_ns {
+        let time = |nanos: f64| Nanos(nanos as u64).to_string();
+        facts.add_row(["polled every".to_owned(), format!("{}, from {} to {}", time(mean), time(min), time(max))]);
+    }
+    facts.add_row(["a frame takes".to_owned(), chain.frame.to_string()]);
+    facts.add_row(["load low for".to_owned(), format!("{} at least", cells::time(chain.shortest_load))]);
+    left(&mut facts, 1);
+    out.line(facts.trim_fmt())?;
+    if chain.odd_frames > 0 {
+        let other = chain.lengths.iter().filter(|(clocks, _)| **clocks != chain.bits);
+        let other: Vec<String> =
+            other.map(|(clocks, frames)| format!("{} of {clocks}", counted(*frames, "frame"))).collect();
+        out.line(format!(
+            "\n{} had other numbers of clocks: {}",
+            counted(chain.odd_frames, "frame"),
+            other.join(", ")
+        ))?;
+    }
+    let mut bits = table(&["bit that changed", "first at", "register", "input", "at rest", "changes"]);
+    for bit in &chain.changed {
+        bits.add_row([
+            bit.place.to_string(),
+            format!("{} s", seconds_short(origin.file_time_ns(bit.first_change))),
+            bit.chip.to_string(),
+            format!("D{}", bit.pin),
+            if bit.at_rest_high { "high" } else { "low" }.to_owned(),
+            bit.changes.to_string(),
+        ]);
+    }
+    out.line("")?;
+    match chain.changed.is_empty() {
+        true => out.line("no bit ever changed: press the switches one after another while recording")?,
+        false => out.line(bits.trim_fmt())?,
+    }
+    let Some(registers) = registers else { return Ok(()) };
+    out.line("\n[expander.chain]")?;
+    out.line(format!(
+        "load = \"{load}\"\nclock = \"{clock}\"\ndata = \"{data}\"\nsample = \"{}\"\nregisters = [",
+        chain.sample
+    ))?;
+    for chip in *registers {
+        let names: Vec<String> = chip.iter().map(|name| format!("\"{name}\"")).collect();
+        out.line(format!("    [{}],", names.join(", ")))?;
+    }
+    let low = chain.changed.iter().filter(|bit| bit.at_rest_high).count() * 2 > chain.changed.len();
+    out.line(format!("]\nasserted = \"{}\"", if low { "low" } else { "high" }))
+}

@@ -1,0 +1,231 @@
+//! `reigen polling`: which pulses a slower scan or a chain would miss.
+
+use crate::cli::PollingArguments;
+use crate::commands::draw::number_of;
+use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
+use crate::picture;
+use crate::print::Out;
+use crate::replay::{StationFile, Wanted, read_options, replay_observed};
+use crate::tables::table;
+use rayon::prelude::*;
+use reigen_core::measure::polling::{Missed, Pulses, sweep};
+use reigen_core::quantity::parse_time;
+use reigen_core::station::Station;
+use reigen_core::time::Nanos;
+use reigen_core::units::significant;
+use reigen_draw::polling::{MissedCurve, PollingPicture};
+use reigen_draw::theme::Theme;
+use reigen_io::recording::Recording;
+use serde::Serialize;
+
+/// How far around a single period a picture reaches, as a factor.
+const AROUND: u64 = 30;
+/// How many periods a curve has.
+const CURVE: usize = 200;
+
+/// The whole result.
+#[derive(Debug, Serialize)]
+struct Told {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    period_ns: Option<Nanos>,
+    inputs: Vec<ToldInput>,
+}
+
+/// What is told of one input.
+#[derive(Debug, Serialize)]
+struct ToldInput {
+    name: String,
+    pulses: usize,
+    /// The slowest period that misses none, whatever the phase.
+    slowest_period_ns: Option<Nanos>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    missed: Option<Missed>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    sweep: Vec<Swept>,
+}
+
+/// What is missed at one period of a sweep.
+#[derive(Debug, Serialize)]
+struct Swept {
+    period_ns: Nanos,
+    /// The mean number of pulses missed, over all phases.
+    mean_missed: f64,
+    /// The same as a share of all pulses.
+    share: f64,
+}
+
+/// Runs the command.
+pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let station = StationFile::open(&arguments.station)?;
+    let inputs = chosen(arguments, &station.station)?;
+    let period = period(arguments)?;
+    let swept = arguments.sweep.as_deref().map(range).transpose()?;
+    arguments.draw.as_deref().map(picture::format_of).transpose()?;
+    refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.station, &arguments.recording])?;
+    let recording = Recording::open(&arguments.recording, &options)?;
+    let pulses = pulses(&station, recording, &inputs)?;
+    let name = |number: &usize| station.station.points.get(*number).map(|point| point.name.clone()).unwrap_or_default();
+    let named: Vec<(String, &Pulses)> = inputs.iter().map(name).zip(&pulses).collect();
+    if let Some(path) = &arguments.draw {
+        let picture = picture(&named, period, swept);
+        picture::write(&picture, path, (1280, 800), &Theme::LIGHT)?;
+    }
+    let periods = swept.map_or_else(Vec::new, |(from, to)| sweep(from, to, arguments.steps as usize));
+    let told = Told {
+        period_ns: period,
+        inputs: named
+            .par_iter()
+            .map(|(name, pulses)| ToldInput {
+                name: name.clone(),
+                pulses: pulses.count(),
+                slowest_period_ns: pulses.slowest(),
+                missed: period.map(|period| pulses.missed(period)),
+                sweep: periods.iter().map(|&period| at(pulses, period)).collect(),
+            })
+            .collect(),
+    };
+    match arguments.json {
+        true => out.json(&told),
+        false => print(&told, &periods, out),
+    }
+}
+
+fn at(pulses: &Pulses, period_ns: Nanos) -> Swept {
+    let mean_missed = pulses.mean_missed(period_ns);
+    Swept { period_ns, mean_missed, share: mean_missed / pulses.count().max(1) as f64 }
+}
+
+/// The inputs that are asked for; all where none is named.
+fn chosen(arguments: &PollingArguments, station: &Station) -> Result<Vec<usize>, Failure> {
+    let is_input = |number: &usize| station.points.get(*number).is_some_and(|point| polled(point.kind.as_ref()));
+    if arguments.points.is_empty() {
+        return Ok((0..station.points.len()).filter(is_input).collect());
+    }
+    let numbers: Vec<usize> = arguments.points.iter().map(|name| number_of(station, name)).collect::<Result<_, _>>()?;
+    match numbers.iter().zip(&arguments.points).find(|(number, _)| !is_input(number)) {
+        None => Ok(numbers),
+        Some((_, name)) => Err(Failure::Usage {
+            message: format!("`{name}` is no input, and only inputs are polled"),
+            help: "leave --points out for all inputs and expander's points".to_owned(),
+        }),
+    }
+}
+
+/// What a controller polls: inputs, and the points of a chain.
+fn polled(kind: &dyn reigen_core::station::PointKind) -> bool {
+    kind.input().is_some() || kind.is_polled()
+}
+
+/// The period that is asked for.
+fn period(arguments: &PollingArguments) -> Result<Option<Nanos>, Failure> {
+    let zero = |what: &str| Failure::Usage {
+        message: format!("{what} reads without end"),
+        help: "a period is above zero, such as --period 5ms".to_owned(),
+    };
+    match (arguments.period, arguments.chain_bits.zip(arguments.clock)) {
+        (Some(Nanos(0)), _) => Err(zero("a period of zero")),
+        (Some(period), _) => Ok(Some(period)),
+        (None, Some((bits, clock))) => {
+            let nanos = (f64::from(bits) / clock.0 * 1e9).round();
+            if nanos < 1.0 { Err(zero("such a chain")) } else { Ok(Some(Nanos(nanos as u64))) }
+        }
+        (None, None) => Ok(None),
+    }
+}
+
+/// `FROM..TO`.
+fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
+    let wrong = |message: String| Failure::Usage { message, help: "such as --sweep 1ms..1s".to_owned() };
+    let Some((from, to)) = text.split_once("..") else {
+        return Err(wrong(format!("--sweep: `{text}` is no range of periods")));
+    };
+    let time = |text: &str| parse_time(text).map_err(|error| wrong(format!("--sweep: {error}")));
+    let (from, to) = (time(from)?, time(to)?);
+    match from {
+        Nanos(0) => Err(wrong("--sweep: a period of zero reads without end".to_owned())),
+        _ if from >= to => Err(wrong(format!("--sweep: {from} to {to} is the wrong way round"))),
+        _ => Ok((from, to)),
+    }
+}
+
+/// The pulses of each input, as it is after its debounce.
+fn pulses(station: &StationFile, recording: Recording, inputs: &[usize]) -> Result<Vec<Pulses>, Failure> {
+    let mut edges: Vec<Vec<Nanos>> = vec![Vec::new(); inputs.len()];
+    replay_observed(station, recording, &Wanted::default(), &mut |seen| {
+        for columns in seen.engine.points() {
+            for (_, edges) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
+                columns.bit().into_iter().for_each(|bit| edges.extend_from_slice(&bit.toggles));
+            }
+        }
+    })?;
+    Ok(edges.into_iter().map(Pulses::new).collect())
+}
+
+/// Curves of all inputs that have pulses.
+fn picture(named: &[(String, &Pulses)], period: Option<Nanos>, swept: Option<(Nanos, Nanos)>) -> PollingPicture {
+    let slowest = named.iter().filter_map(|(_, pulses)| pulses.slowest()).min().unwrap_or(Nanos(1_000_000));
+    let around = period.unwrap_or(slowest);
+    let (from, to) = swept.unwrap_or((Nanos((around.0 / AROUND).max(1)), Nanos(around.0.saturating_mul(AROUND))));
+    let curves = named.iter().filter(|(_, pulses)| pulses.count() > 0).map(|(name, pulses)| {
+        let share = |period: Nanos| (period, at(pulses, period).share);
+        MissedCurve { name: name.clone(), points: sweep(from, to, CURVE).into_iter().map(share).collect() }
+    });
+    PollingPicture {
+        title: "Pulses missed over the polling period, in the mean of all phases".to_owned(),
+        period,
+        curves: curves.collect(),
+    }
+}
+
+fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
+    let time = |time: Option<Nanos>| time.map_or(String::new(), |time| time.to_string());
+    if let Some(period) = told.period_ns {
+        out.line(format!("read every {period}, whatever the phase:"))?;
+        out.line("")?;
+        let mut rows = table(&[
+            "input",
+            "pulses",
+            "missed: best",
+            "mean",
+            "worst",
+            "phases that miss",
+            "edges missed",
+            "with catch",
+            "slowest that misses none",
+        ]);
+        for input in &told.inputs {
+            let Some(missed) = &input.missed else { continue };
+            rows.add_row([
+                input.name.clone(),
+                input.pulses.to_string(),
+                missed.best.to_string(),
+                significant(missed.mean),
+                missed.worst.to_string(),
+                format!("{} %", significant(missed.phases_that_miss * 100.0)),
+                format!("{} to {}", missed.edges_best, missed.edges_worst),
+                format!("{} at worst", missed.worst_with_catch),
+                time(input.slowest_period_ns),
+            ]);
+        }
+        out.line(rows.trim_fmt())?;
+        out.line(format!("\nan edge is seen up to {period} late, half of that in the mean"))?;
+    }
+    if !periods.is_empty() {
+        let names: Vec<&str> =
+            told.inputs.iter().filter(|input| input.pulses > 0).map(|input| input.name.as_str()).collect();
+        let header: Vec<&str> = std::iter::once("read every").chain(names).collect();
+        let mut rows = table(&header);
+        for (number, period) in periods.iter().enumerate() {
+            let shares = told.inputs.iter().filter(|input| input.pulses > 0).map(|input| {
+                let share = input.sweep.get(number).map_or(0.0, |swept| swept.share);
+                if share == 0.0 { "-".to_owned() } else { format!("{} %", significant(share * 100.0)) }
+            });
+            rows.add_row(std::iter::once(period.to_string()).chain(shares));
+        }
+        out.line("share of pulses missed, in the mean of all phases:\n")?;
+        out.line(rows.trim_fmt())?;
+    }
+    Ok(())
+}
