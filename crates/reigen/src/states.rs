@@ -54,11 +54,11 @@ impl States {
     pub(crate) fn of(&self, station: &Station, name: &Reference) -> Option<(Value, Nanos)> {
         let number = station.points.iter().position(|point| point.name == name.point)?;
         let point = station.points.get(number)?;
-        let field = point.kind.fields().iter().find(|field| field.name == name.field);
+        let column = point.kind.field(&name.field);
         let state = self.points.get(number)?;
         // What gives nothing to others is still on or off itself.
         let itself = name.field.is_empty().then_some(FieldColumn::Bit(0));
-        let (value, since) = match field.map(|field| field.column).or(itself)? {
+        let (value, since) = match column.or(itself)? {
             FieldColumn::Bit(bit) => state.bits.get(bit).map(|(on, since)| (on.map(Value::Bit), since))?,
             FieldColumn::Count(count) => {
                 state.counts.get(count).map(|(count, since)| (count.map(Value::Integer), since))?

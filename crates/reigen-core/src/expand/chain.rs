@@ -10,6 +10,9 @@ use std::collections::BTreeMap;
 /// Frames of so many different lengths are told apart.
 const MOST_LENGTHS: usize = 64;
 
+/// So many times as often data must follow one edge as the other.
+const SURE: u64 = 4;
+
 /// A bit that has changed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct ChangedBit {
@@ -58,7 +61,7 @@ pub struct Chain {
     pub lengths: BTreeMap<u64, u64>,
     /// The edge at which data is read: `rising` or `falling`.
     pub sample: &'static str,
-    /// Whether the data leaves no doubt of that edge: it changes, and the other edge has less margin.
+    /// Whether the data leaves no doubt of that edge: it changes, and mostly right after that one.
     pub sure: bool,
     /// The SPI mode with that edge and that rest of the clock.
     pub spi_mode: u8,
@@ -165,9 +168,10 @@ impl ChainReader {
     pub fn finish(self) -> Option<Chain> {
         let [rising, falling] =
             [0, 1].map(|edge: usize| self.readers.get(edge).map(|reader| reader.margins).unwrap_or_default());
-        let least = |margins: Margins| margins.least().unwrap_or_default();
-        // The edge with more room on both sides; rising where it makes no difference.
-        let is_rising = least(rising) >= least(falling);
+        // The registers shift at the edge that data follows, and a bit is read just before that.
+        let follows = self.readers.first().map(|reader| reader.follows).unwrap_or_default();
+        let is_rising = follows.reading >= follows.other;
+        let (more, less) = (follows.reading.max(follows.other), follows.reading.min(follows.other));
         let [by_rising, by_falling] = self.tracks;
         let tracks = if is_rising { by_rising } else { by_falling };
         let (&bits, track) = tracks.iter().max_by_key(|(_, track)| track.frames)?;
@@ -199,7 +203,7 @@ impl ChainReader {
             odd_frames: self.frames - track.frames,
             lengths: tracks.iter().map(|(clocks, track)| (*clocks, track.frames)).collect(),
             sample: if is_rising { "rising" } else { "falling" },
-            sure: !changed.is_empty() && least(rising) != least(falling),
+            sure: !changed.is_empty() && more > SURE * less,
             spi_mode,
             clock_rests_high: rests_high,
             rising: rising.into(),
@@ -238,7 +242,7 @@ impl Chain {
     /// # Errors
     /// Where the names do not fit the bits that changed.
     pub fn registers(&self, pressed: &[String]) -> Result<Vec<Vec<String>>, PressedError> {
-        if self.bits == 0 || self.bits % CHIP as u64 != 0 {
+        if self.bits == 0 || !self.bits.is_multiple_of(CHIP as u64) {
             return Err(PressedError::NoChips(self.bits));
         }
         if pressed.len() != self.changed.len() {

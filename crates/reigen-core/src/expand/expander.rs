@@ -1,6 +1,6 @@
 //! `expander`: the block that makes points of the frames of a chain.
 
-use super::frames::{Edges, Frame, Frames, Levels, Margins};
+use super::frames::{Edges, Follows, Frame, Frames, Levels, Margins};
 use crate::column::{BitColumn, CountColumn};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::event::{Happening, What};
@@ -96,6 +96,12 @@ pub struct ExpanderSummary {
     /// Whether bits are read at rising clocks.
     #[serde(skip)]
     pub rising: bool,
+    /// Which clock edges data follows.
+    #[serde(skip)]
+    pub follows: Follows,
+    /// Whether the clock rests high.
+    #[serde(skip)]
+    pub rests_high: bool,
 }
 
 /// The running form of an expander.
@@ -288,6 +294,8 @@ impl Block for Expander {
             changed: chips.clone().map(|number| chip(&sums.changed, number).count_ones()).collect(),
             stuck: chips.map(|number| stuck(number).filter(|_| sums.levels.is_some())).collect(),
             rising: settings.rising,
+            follows: frames.as_ref().map(|frames| frames.follows).unwrap_or_default(),
+            rests_high: frames.as_ref().is_some_and(Frames::rests_high),
         }))
     }
 }

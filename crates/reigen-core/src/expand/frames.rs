@@ -21,6 +21,15 @@ impl Margins {
     }
 }
 
+/// Which clock edges data follows: a register shifts at one of them, and the bits are read just before it does.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Follows {
+    /// Changes of data after an edge that reads.
+    pub reading: u64,
+    /// Changes after the other edge.
+    pub other: u64,
+}
+
 /// A frame that has ended.
 #[derive(Debug, Clone, Copy)]
 pub struct Frame<'a> {
@@ -83,6 +92,12 @@ pub struct Frames {
     last_read: Option<Nanos>,
     /// The shortest time between data and clock.
     pub margins: Margins,
+    /// How often data changed with the clock edge that reads as the last one before it, and with the other.
+    pub follows: Follows,
+    /// The last edge of the frame that does not read.
+    other: Option<Nanos>,
+    /// The last one that reads.
+    reading: Option<Nanos>,
     /// The shortest time between two edges of the clock in a frame.
     pub clock_step: Option<Nanos>,
     last_clock: Option<Nanos>,
@@ -106,6 +121,9 @@ impl Frames {
             fresh: false,
             last_read: None,
             margins: Margins::default(),
+            follows: Follows::default(),
+            other: None,
+            reading: None,
             clock_step: None,
             last_clock: None,
             shortest_load: None,
@@ -129,6 +147,7 @@ impl Frames {
             let before = clock.partition_point(|&time| time < at);
             let (first, rest) = clock.split_at_checked(before).unwrap_or((clock, &[]));
             self.clocks(first, &mut data, &mut inhibit);
+            self.pass_data(&mut data, at);
             // Edges in the instant itself belong to no frame.
             let within = rest.partition_point(|&time| time == at);
             self.now.clock ^= within % 2 == 1;
@@ -155,13 +174,20 @@ impl Frames {
         self.clocks = 0;
         self.levels.clear();
         (self.span, self.last_clock) = (None, None);
+        (self.other, self.reading) = (None, None);
     }
 
     fn end(&mut self, at: Nanos, ended: &mut dyn FnMut(Frame<'_>)) {
         self.load_fell = Some(at);
+        (self.other, self.reading) = (None, None);
         if let Some(from) = self.open.take() {
             ended(self.frame(from, at));
         }
+    }
+
+    /// Whether the clock was high when load last rose.
+    pub fn rests_high(&self) -> bool {
+        self.rests_high
     }
 
     /// The frame that is open, as if it ended at `at`.
@@ -191,6 +217,12 @@ impl Frames {
                 let hold = first.saturating_sub(read);
                 self.margins.hold = Some(self.margins.hold.map_or(hold, |known| known.min(hold)));
             }
+            // Whether the clock edge just before it was one that reads.
+            match (self.reading, self.other.filter(|other| other <= first)) {
+                (_, Some(_)) => self.follows.other += 1,
+                (Some(_), None) => self.follows.reading += 1,
+                (None, None) => {}
+            }
             self.now.data = !self.now.data;
             (self.last_data, self.fresh) = (Some(*first), true);
             *data = rest;
@@ -205,7 +237,11 @@ impl Frames {
         self.step(clock);
         let first = usize::from(self.now.clock == self.rising);
         self.now.clock ^= clock.len() % 2 == 1;
-        for &at in clock.get(first..).unwrap_or_default().iter().step_by(2) {
+        for number in (first..clock.len()).step_by(2) {
+            let Some(&at) = clock.get(number) else { break };
+            if let Some(&other) = number.checked_sub(1).and_then(|before| clock.get(before)) {
+                self.other = Some(other);
+            }
             self.pass_data(data, at);
             while let [change, rest @ ..] = *inhibit
                 && *change < at
@@ -213,9 +249,13 @@ impl Frames {
                 self.now.inhibit = !self.now.inhibit;
                 *inhibit = rest;
             }
+            (self.other, self.reading) = (None, Some(at));
             if !self.now.inhibit {
                 self.read(at);
             }
+        }
+        if clock.len() > first && (clock.len() - first).is_multiple_of(2) || clock.len() == first {
+            self.other = clock.last().copied().or(self.other);
         }
     }
 

@@ -245,7 +245,7 @@ impl PointTable for WordTable {
             let message = format!("a word of {found} bits: 1 to {MOST_BITS} can be");
             builder.refuse(self.bits.span(), StationErrorKind::File(message));
         }
-        if self.code == CodeWord::Bcd && found % 4 != 0 {
+        if self.code == CodeWord::Bcd && !found.is_multiple_of(4) {
             let message = format!("{found} bits are no whole decimal digits: four bits make one");
             builder.refuse(self.bits.span(), StationErrorKind::File(message));
         }

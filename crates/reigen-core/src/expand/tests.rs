@@ -141,12 +141,14 @@ fn wires(frames: &[Vec<bool>], mode: u8) -> Vec<Line> {
     };
     for frame in frames {
         load.extend([time, time + 5]);
+        // The first bit stands from the load on, the others from just after the edge that reads the one before.
+        let mut stands_at = time + 2;
         time += 10;
         for &bit in frame {
-            // Data stands half a step before the edge that reads it.
             let read = if samples_first { time + 4 } else { time + 8 };
-            stand(read - 2, bit);
+            stand(stands_at, bit);
             clock.extend([time + 4, time + 8]);
+            stands_at = read + 1;
             time += 8;
         }
         time += 20;

@@ -7,8 +7,10 @@ use crate::time::Nanos;
 
 /// So many bad frames are told one by one.
 const TOLD: usize = 3;
-/// Data that changes nearer to the clock edge that reads it than this share of the clock's step is at the wrong edge.
+/// Data that changes nearer before the clock edge that reads it than this part of the clock's step is told.
 const TIGHT: u64 = 4;
+/// So many times as often data must follow the other edge.
+const MOSTLY: u64 = 4;
 /// A load shorter than this is too short for common registers.
 const SHORT_LOAD: Nanos = Nanos(20);
 
@@ -63,19 +65,25 @@ fn bad_frames(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding
     );
 }
 
-/// Data that changes too near to the clock edge that reads it.
+/// Data that changes just before it is read, or that is read after the registers have shifted.
 fn margins(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
-    let (Some(step), Some(least)) = (expander.clock_step, expander.set_up.into_iter().chain(expander.hold).min())
-    else {
-        return;
-    };
-    if least.0 * TIGHT >= step.0 {
+    let (edge, other) = if expander.rising { ("rising", "falling") } else { ("falling", "rising") };
+    let Some(step) = expander.clock_step else { return };
+    let shown = |time: Option<Nanos>| time.map_or("unknown".to_owned(), |time| time.to_string());
+    let sum = format!("set-up {}, hold {}, a clock edge every {step}", shown(expander.set_up), shown(expander.hold));
+    let remedy = format!("sample = \"{other}\"; `reigen chain` tells the margins of both");
+    // The first edge of a frame shifts where it is the one that data follows: the first bit is gone before it is read.
+    let shifts_first = expander.rests_high == expander.rising;
+    if expander.follows.other > MOSTLY * expander.follows.reading.max(1) && shifts_first {
+        let message = format!(
+            "data changes right after the {other} clock and is read at the {edge} one: all bits come out shifted by one"
+        );
+        findings.push(Finding::warning("wrong-clock-edge", name, message, &remedy).with_sum(sum));
         return;
     }
-    let (edge, other) = if expander.rising { ("rising", "falling") } else { ("falling", "rising") };
-    let shown = |time: Option<Nanos>| time.map_or("unknown".to_owned(), |time| time.to_string());
-    let message = format!("data changes {least} from the {edge} clock that reads it: bits may come out shifted by one");
-    let sum = format!("set-up {}, hold {}, a clock edge every {step}", shown(expander.set_up), shown(expander.hold));
-    let remedy = format!("sample = \"{other}\" has more room; `reigen chain` tells the margins of both");
-    findings.push(Finding::warning("data-near-clock", name, message, &remedy).with_sum(sum));
+    if let Some(set_up) = expander.set_up.filter(|set_up| set_up.0 * TIGHT < step.0) {
+        let message =
+            format!("data changes {set_up} before the {edge} clock that reads it: some bits may be read too early");
+        findings.push(Finding::warning("data-near-clock", name, message, &remedy).with_sum(sum));
+    }
 }

@@ -105,7 +105,7 @@ pub(crate) struct DebounceArguments {
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen chain ropewalk/recording.vcd
-  reigen chain ropewalk/recording.vcd --pressed bobbin_3,bobbin_11,bobbin_16")]
+  reigen chain ropewalk/recording.vcd --pressed bobbin_3,bobbin_16")]
 pub(crate) struct ChainArguments {
     /// The recording: VCD, CSV or packed samples; `-` is standard input, and then the lines must be named
     pub(crate) recording: PathBuf,

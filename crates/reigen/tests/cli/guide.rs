@@ -57,7 +57,10 @@ fn every_command_does_what_the_page_says() {
 #[test]
 fn the_examples_of_every_help_run() {
     let mut run = 0;
-    for command in ["check", "size", "survey", "debounce", "rate", "run", "verify", "why", "draw", "simulate", "demo"] {
+    for command in [
+        "check", "size", "survey", "debounce", "chain", "polling", "rate", "run", "verify", "why", "draw", "simulate",
+        "demo",
+    ] {
         let place = Place::new();
         assert_eq!(place.reigen("demo --into ropewalk").code, 0);
         let help = place.reigen(&format!("{command} --help")).stdout;

@@ -6,6 +6,7 @@ mod check;
 mod demo;
 mod draw;
 mod encoder;
+mod expand;
 mod guide;
 mod logic;
 mod measure;

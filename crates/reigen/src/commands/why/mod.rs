@@ -443,11 +443,11 @@ impl Behind<'_> {
         let name = Reference { point: point.name.clone(), field: String::new() };
         let state = self.state(&name);
         self.push(depth, format!("{} is {state}", point.name), String::new());
-        for line in made::of(point, self.points.get(number), self.origin) {
-            self.push(depth + 1, line, String::new());
-        }
         if self.told.contains(&number) {
             return;
+        }
+        for line in made::of(point, self.points.get(number), self.origin) {
+            self.push(depth + 1, line, String::new());
         }
         self.told.push(number);
         if let (Some(settings), Some(line)) = (point.kind.input(), point.kind.line()) {
