@@ -71,7 +71,8 @@ proptest! {
         every in 1..30u64,
     ) {
         let steps: Vec<(u64, Option<f64>)> = steps.iter()
-            .scan(first, |at, (step, value)| { *at += step; Some((*at, value.map(f64::from))) }).collect();
+            .scan(first, |at, (step, value)| { *at += step; Some((*at, value.map(f64::from))) })
+            .take_while(|(at, _)| *at <= END).collect();
         let mut smoother = Smoother::new(Smoothing { over: Nanos(over), every: Nanos(every) });
         let mut told = Vec::new();
         for &(at, value) in &steps {

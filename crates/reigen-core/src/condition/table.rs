@@ -230,7 +230,7 @@ impl InputTable {
                 None
             }
             (None, None) => {
-                builder.refuse(builder.place.clone(), StationErrorKind::Missing("line".to_owned()));
+                builder.refuse(builder.table.clone(), StationErrorKind::Missing("line".to_owned()));
                 None
             }
         }

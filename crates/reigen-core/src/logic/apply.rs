@@ -3,7 +3,7 @@
 //! An expression with numbers is a block for each operation; bits that are joined without numbers are worked by
 //! [`Evaluate`](super::evaluate::Evaluate) at once.
 
-use super::expression::{Function, Operator, Value};
+use super::expression::{Expression, Function, Operator, Reference, Value};
 use crate::column::StepColumn;
 use crate::engine::{BitSource, Block, Inputs, NumberSource, Outputs};
 use crate::time::{Nanos, Window};
@@ -47,8 +47,8 @@ impl Operation {
 pub struct Apply {
     operation: Operation,
     operands: Vec<Operand>,
-    /// Whether the last value is held where there is no result; else the result is no number.
-    holds: bool,
+    /// In place of an operation, a whole formula over the names of the operands: no number where it has no result.
+    formula: Option<(Expression, Vec<Reference>)>,
     started: bool,
     /// Instants at which there was no result, and the first of them.
     faults: u64,
@@ -56,14 +56,16 @@ pub struct Apply {
 }
 
 impl Apply {
-    /// An operation that gives no number (NaN) where it has no result, for a formula whose point tells that itself.
-    pub fn without_hold(operation: Operation, operands: Vec<Operand>) -> Self {
-        Self { holds: false, ..Self::new(operation, operands) }
+    /// A formula, worked as its tree is; `operands` are where to read its `names`. It gives no number (NaN) where it has
+    /// no result, which its point tells itself.
+    pub fn formula(formula: Expression, names: Vec<Reference>, operands: Vec<Operand>) -> Self {
+        let formula = Some((formula, names));
+        Self { formula, ..Self::new(Operation::Minus, operands) }
     }
 
     /// An operation over its operands.
     pub fn new(operation: Operation, operands: Vec<Operand>) -> Self {
-        Self { operation, operands, holds: true, started: false, faults: 0, first_fault: Nanos(0) }
+        Self { operation, operands, formula: None, started: false, faults: 0, first_fault: Nanos(0) }
     }
 }
 
@@ -158,8 +160,14 @@ impl Apply {
         if values.len() < heads.len() {
             return;
         }
-        let result = self.operation.apply(values);
-        let Some(result) = result.or((!self.holds).then_some(Value::Real(f64::NAN))) else {
+        let result = match &self.formula {
+            None => self.operation.apply(values),
+            Some((formula, names)) => {
+                let of = |name: &Reference| values.get(names.iter().position(|known| known == name)?).copied();
+                Some(formula.value(&of).unwrap_or(Value::Real(f64::NAN)))
+            }
+        };
+        let Some(result) = result else {
             if self.faults == 0 {
                 self.first_fault = time;
             }

@@ -24,6 +24,8 @@ pub struct Builder<'a> {
     pub scan: Option<ReadingTimes>,
     /// Where the name of the table stands that is being built.
     pub place: Span,
+    /// Where that table stands.
+    pub table: Span,
     /// The name of that table.
     pub name: String,
     /// Points that a table makes beside its own.
@@ -35,7 +37,15 @@ pub struct Builder<'a> {
 impl<'a> Builder<'a> {
     /// A builder over the text of a station file.
     pub fn new(source: &'a str) -> Self {
-        Self { source, scan: None, place: 0..0, name: String::new(), extra: Vec::new(), errors: Vec::new() }
+        Self {
+            source,
+            scan: None,
+            place: 0..0,
+            table: 0..0,
+            name: String::new(),
+            extra: Vec::new(),
+            errors: Vec::new(),
+        }
     }
 
     /// Notes an error.

@@ -132,6 +132,7 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
         let span = name.span();
         let name = checked_name(name, builder);
         builder.place = span.clone();
+        builder.table = table.span();
         builder.name.clone_from(&name);
         if let Some(kind) = table.into_inner().build(builder) {
             points.push(Point { name, span, kind });

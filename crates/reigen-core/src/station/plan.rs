@@ -6,7 +6,7 @@ use crate::engine::{BitSource, Block, Branch, Engine, Itself, NumberSource, Shap
 use crate::lines::{LineKind, RecordedLine};
 use crate::logic::apply::{Apply, Operand, Operation};
 use crate::logic::evaluate::Evaluate;
-use crate::logic::expression::{Expression, Node, Operator, Reference, Type, Value, type_of};
+use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
 use crate::names::nearest;
 use crate::time::Nanos;
 use std::collections::HashMap;
@@ -85,7 +85,6 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
             lines: &lines.numbers,
             number_lines: &numbers.numbers,
             tick,
-            holds: true,
         };
         compile_branch(station, &members, builder)
     });
@@ -272,8 +271,6 @@ pub struct BranchBuilder<'a> {
     lines: &'a HashMap<String, usize>,
     number_lines: &'a HashMap<String, usize>,
     tick: Nanos,
-    /// Whether operations hold their last value where they have no result.
-    holds: bool,
 }
 
 /// The name of a formula's own number.
@@ -305,21 +302,15 @@ impl BranchBuilder<'_> {
 
     /// Where to read a formula, in which [`RAW`] is the number at `raw`.
     pub fn formula(&mut self, formula: &FieldExpression, raw: NumberSource) -> NumberSource {
-        let name = Reference { point: RAW.to_owned(), field: String::new() };
-        self.columns.insert(name.clone(), Operand::Number(raw));
-        self.holds = false;
-        let operand = self.operand(&formula.expression);
-        self.holds = true;
-        self.columns.remove(&name);
-        match operand {
-            Operand::Number(source @ (NumberSource::Reading(_) | NumberSource::Line(_))) => source,
-            // A whole number, or a constant, as a real one.
-            other => {
-                let one = Operand::Constant(Value::Real(1.0));
-                let times_one = Apply::without_hold(Operation::Operator(Operator::Times), vec![other, one]);
-                self.inner_reading(Box::new(times_one))
-            }
-        }
+        let expression = formula.expression.clone();
+        let mut names: Vec<Reference> = expression.names().into_iter().map(|(name, _)| name.clone()).collect();
+        names.dedup();
+        let of = |name: &Reference| match name.point == RAW && name.field.is_empty() {
+            true => Operand::Number(raw),
+            false => self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
+        };
+        let operands = names.iter().map(of).collect();
+        self.inner_reading(Box::new(Apply::formula(expression, names, operands)))
     }
 
     /// Adds a block within the point; gives the number of its first bit.
@@ -411,10 +402,7 @@ impl BranchBuilder<'_> {
             Node::Call(function, _) => Operation::Function(*function),
         };
         let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
-        let block = Box::new(match self.holds {
-            true => Apply::new(operation, operands),
-            false => Apply::without_hold(operation, operands),
-        });
+        let block = Box::new(Apply::new(operation, operands));
         match self.type_of(tree) {
             Type::Bit => Operand::Bit(self.inner(block, Shape::BIT)),
             Type::Integer => Operand::Number(NumberSource::Count(self.branch.add(None, block, Shape::COUNT).counts)),

@@ -195,7 +195,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             "with catch",
             "slowest that misses none",
         ]);
-        for input in &told.inputs {
+        for input in told.inputs.iter().filter(|input| input.pulses > 0) {
             let Some(missed) = &input.missed else { continue };
             rows.add_row([
                 input.name.clone(),
@@ -210,6 +210,10 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             ]);
         }
         out.line(rows.trim_fmt())?;
+        let still = told.inputs.iter().filter(|input| input.pulses == 0).count();
+        if still > 0 {
+            out.line(format!("{still} more have no pulse in this recording"))?;
+        }
         out.line(format!("\nan edge is seen up to {period} late, half of that in the mean"))?;
     }
     if !periods.is_empty() {

@@ -61,6 +61,22 @@ fn widths_values_and_thresholds_read_what_was_recorded() {
 }
 
 #[test]
+fn a_formula_without_a_result_is_a_fault_and_whole_numbers_divide_as_such() {
+    // The counter stands at 0 until 1 s, where the division has no result.
+    let place = place(
+        "[counter.n]\nup = 'p'\n[analog.q]\nline = 'V'\nformula = 'raw * (n / n)'\n[analog.w]\nline = 'V'\nformula = '(7 / 2) / 2'\n\
+         [width.x]\nof = 'p'\nformula = 'raw / (n - 3)'\n",
+    );
+    let told = place.reigen("run station.toml p.csv --json").json();
+    assert_eq!(told["analogs"]["q"]["fault_ns"].as_u64(), Some(1_000_000_000), "{}", told["analogs"]["q"]);
+    assert_eq!((told["analogs"]["q"]["last"].as_f64(), told["analogs"]["w"]["last"].as_f64()), (Some(8.0), Some(1.0)));
+    assert_eq!(
+        (told["widths"]["x"]["readings"].as_u64(), told["widths"]["x"]["out_of_range"].as_u64()),
+        (Some(39), Some(1))
+    );
+}
+
+#[test]
 fn readings_go_into_events_and_into_a_trace_that_reads_back() {
     let place = place(RATE);
     assert_eq!(place.reigen("run station.toml p.csv --events e.csv --trace t.vcd").code, 0);
