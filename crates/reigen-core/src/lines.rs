@@ -218,6 +218,22 @@ mod tests {
     }
 
     #[test]
+    fn values_beyond_a_window_wait_and_the_last_of_an_instant_is_the_one() {
+        let mut lines = LineColumns::new(0, 1);
+        lines.append_readings(0, &[Nanos(2), Nanos(6)], &[1.0, 2.0]);
+        lines.append_readings(0, &[Nanos(6), Nanos(9)], &[3.0, 4.0]);
+        lines.end_at(Nanos(10));
+        let mut seen = Vec::new();
+        for until in [3, 7, 10] {
+            let window = lines.cut(Nanos(until));
+            let column = &lines.readings()[0];
+            seen.push((column.before, column.values.clone(), lines.all().last));
+            lines.advance(window);
+        }
+        assert_eq!(seen, [(None, vec![1.0], false), (Some(1.0), vec![3.0], false), (Some(3.0), vec![4.0], true)]);
+    }
+
+    #[test]
     fn what_lies_beyond_a_window_waits_for_the_next() {
         let mut lines = LineColumns::new(2, 0);
         lines.append(0, Joined { start: Some((Nanos(0), true)), edges: &[Nanos(3), Nanos(5), Nanos(5), Nanos(9)] });

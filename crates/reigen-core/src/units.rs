@@ -410,6 +410,25 @@ mod tests {
         }
     }
 
+    #[test]
+    fn a_reading_is_printed_with_the_digits_that_its_resolution_supports() {
+        for (value, resolution, text) in [
+            (90.4947, Some(10.0), "90"),
+            (90.4947, Some(0.5), "90.5"),
+            (90.4947, Some(0.016), "90.49"),
+            (-90.4947, Some(0.016), "-90.49"),
+            (40.0, Some(0.016), "40.00"),
+            (90.4947, Some(1e-9), "90.49470"),
+            (90.4947, None, "90.495"),
+            (0.000_123_456, None, "0.00012346"),
+            (25_000.0, None, "25000"),
+            (0.0, Some(0.1), "0"),
+            (0.0, None, "0"),
+        ] {
+            assert_eq!(resolved(value, resolution), text, "{value} {resolution:?}");
+        }
+    }
+
     proptest! {
         #[test]
         fn a_printed_value_reads_back_to_three_digits(mantissa in 1.0..9.99f64, power in -11..10i32) {

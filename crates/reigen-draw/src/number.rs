@@ -122,3 +122,27 @@ impl NumberRow {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row(values: &[f64]) -> NumberRow {
+        let mut steps = Steps::new(Nanos(0));
+        steps.take(None, values.iter().zip(0..).map(|(value, time)| (Nanos(time), *value)));
+        NumberRow::new(steps)
+    }
+
+    #[test]
+    fn a_scale_holds_the_curve_with_its_band_and_a_margin_unless_it_is_fixed() {
+        let mut plain = row(&[10.0, 30.0]);
+        assert_eq!((plain.scale(), plain.drawn()), ((10.0, 30.0), (10.0 - 1.2, 30.0 + 1.2)));
+        let mut resolution = Steps::new(Nanos(0));
+        resolution.take(None, [(Nanos(0), 5.0)].into_iter());
+        plain.resolution = Some(resolution);
+        assert_eq!(plain.scale(), (5.0, 35.0));
+        plain.fixed = Some((0.0, 100.0));
+        assert_eq!(plain.drawn(), (0.0, 100.0));
+        assert_eq!(row(&[7.0]).drawn(), (6.5, 7.5), "a constant has room around it");
+    }
+}

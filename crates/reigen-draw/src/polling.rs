@@ -117,3 +117,25 @@ fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme
     let middle = ((LEFT + scale.right) / 2, scale.bottom + 42);
     pen.text("read every", middle, 14, Align::Centre, theme.faint)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::picture::{Format, render};
+
+    #[test]
+    fn a_picture_names_each_curve_and_the_period_and_bears_having_none() {
+        let curve = |name: &str, share: f64| MissedCurve {
+            name: name.to_owned(),
+            points: vec![(Nanos(1_000_000), 0.0), (Nanos(1_000_000_000), share)],
+        };
+        let picture = |curves| PollingPicture { title: "missed".to_owned(), period: Some(Nanos(50_000_000)), curves };
+        let svg = |picture: &PollingPicture| {
+            String::from_utf8(render(picture, Format::of_ending("svg").unwrap(), (800, 500), &Theme::LIGHT).unwrap())
+                .unwrap()
+        };
+        let text = svg(&picture(vec![curve("runout_11", 0.9), curve("drum_hall", 0.9)]));
+        assert!(["runout_11", "drum_hall", "50 ms", "100 ms"].iter().all(|word| text.contains(word)), "{text}");
+        assert!(svg(&picture(Vec::new())).contains("missed"));
+    }
+}

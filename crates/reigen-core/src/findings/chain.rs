@@ -87,3 +87,67 @@ fn margins(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) 
         findings.push(Finding::warning("data-near-clock", name, message, &remedy).with_sum(sum));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::expand::expander::BadFrame;
+    use crate::expand::frames::Follows;
+
+    fn expander() -> ExpanderSummary {
+        ExpanderSummary {
+            frames: 100,
+            bad_frames: 0,
+            bits: 16,
+            bad: Vec::new(),
+            set_up: Some(Nanos(7000)),
+            hold: Some(Nanos(20)),
+            clock_step: Some(Nanos(4000)),
+            shortest_load: Some(Nanos(500)),
+            period: None,
+            changed: vec![3, 1],
+            stuck: vec![None, None],
+            rising: true,
+            follows: Follows { reading: 50, other: 0 },
+            rests_high: false,
+        }
+    }
+
+    #[test]
+    fn each_finding_has_a_case_that_has_it_and_one_that_just_has_not() {
+        let bad = |bad_frames, clocks| {
+            let bad = vec![BadFrame { at: Nanos(9), clocks }];
+            ExpanderSummary { bad_frames, bad, ..expander() }
+        };
+        let falls = Follows { reading: 10, other: 41 };
+        let cases = [
+            (expander(), vec![]),
+            (ExpanderSummary { frames: 0, ..expander() }, vec!["no-frames"]),
+            (bad(2, 17), vec!["bad-frames"]),
+            (ExpanderSummary { shortest_load: Some(Nanos(19)), ..expander() }, vec!["load-too-short"]),
+            (ExpanderSummary { set_up: Some(Nanos(999)), ..expander() }, vec!["data-near-clock"]),
+            (ExpanderSummary { set_up: Some(Nanos(1000)), ..expander() }, vec![]),
+            // Where the clock rests low, a rising one comes first, and reads the first bit before a falling one shifts.
+            (ExpanderSummary { follows: falls, ..expander() }, vec![]),
+            (ExpanderSummary { follows: falls, rests_high: true, ..expander() }, vec!["wrong-clock-edge"]),
+            (ExpanderSummary { follows: falls, rising: false, ..expander() }, vec!["wrong-clock-edge"]),
+            (
+                ExpanderSummary { stuck: vec![None, Some(true)], changed: vec![1, 0], ..expander() },
+                vec!["register-stuck"],
+            ),
+            (ExpanderSummary { stuck: vec![Some(true), Some(false)], changed: vec![0, 0], ..expander() }, vec![]),
+        ];
+        for (expander, wanted) in cases {
+            let mut findings = Vec::new();
+            of_expander("x", &expander, &mut findings);
+            assert_eq!(findings.iter().map(|finding| finding.code).collect::<Vec<_>>(), wanted, "{expander:?}");
+        }
+        let remedy = |expander: &ExpanderSummary| {
+            let mut findings = Vec::new();
+            of_expander("x", expander, &mut findings);
+            findings.remove(0).remedy
+        };
+        assert!(remedy(&bad(100, 8)).contains("another length"));
+        assert!(remedy(&bad(2, 17)).contains("too many") && remedy(&bad(2, 15)).contains("too few"));
+    }
+}

@@ -198,3 +198,107 @@ fn phase(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     let remedy = "the gap, the sensors' spacing or the thresholds are off: it counts, with less margin at speed";
     findings.push(Finding::warning("encoder-phase", name, message, remedy).with_sum(sum));
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::count::encoder::health::Phase;
+    use crate::count::encoder::homing::{Homing, Missing};
+
+    fn encoder() -> EncoderSummary {
+        EncoderSummary {
+            position: Some(0),
+            value: None,
+            unit: String::new(),
+            illegal: 0,
+            reversals: 9,
+            index_marks: 3,
+            dither: 0,
+            forward: 900,
+            backward: 300,
+            speed: None,
+            homed: true,
+            homings: Vec::new(),
+            missing: Vec::new(),
+            missing_counts: 0,
+            first_illegal: None,
+            illegal_at_speed: 0,
+            slowest_scan: Some(Nanos(10)),
+            lost_by_scan: Some(0),
+            edges: [600, 600],
+            phase: Vec::new(),
+            worst_phase: None,
+            has_index: true,
+            wants_zero: true,
+            zero_at: 0,
+            counts_per_rev: Some(80),
+            tick: Nanos(1),
+            last_count: None,
+            last_illegal: None,
+        }
+    }
+
+    fn homed(before: i64, from_switch: i64) -> Homing {
+        Homing { at: Nanos(1), before: Some(before), from_switch: Some(from_switch) }
+    }
+
+    fn channels(phase_degrees: f64, closest_degrees: f64) -> Vec<Phase> {
+        let (least_phase_degrees, most_phase_degrees) = (phase_degrees, phase_degrees);
+        let (from_hz, to_hz, cycles, duty_a, duty_b) = (None, None, 50, 0.5, 0.5);
+        vec![Phase {
+            forward: true,
+            from_hz,
+            to_hz,
+            cycles,
+            phase_degrees,
+            least_phase_degrees,
+            most_phase_degrees,
+            duty_a,
+            duty_b,
+            closest_degrees,
+        }]
+    }
+
+    #[test]
+    fn each_finding_has_a_case_that_has_it_and_one_that_just_has_not() {
+        let illegal = |at_speed| EncoderSummary {
+            illegal: 4,
+            illegal_at_speed: at_speed,
+            first_illegal: Some(Nanos(5)),
+            ..encoder()
+        };
+        let wrong = Missing { from: Nanos(1), at: Nanos(9), counts: 76, expected: 80 };
+        let cases = [
+            (encoder(), vec![]),
+            (EncoderSummary { edges: [0, 20], ..encoder() }, vec!["channel-dead"]),
+            (EncoderSummary { edges: [0, 19], ..encoder() }, vec![]),
+            (illegal(2), vec!["illegal-steps"]),
+            (EncoderSummary { missing: vec![wrong; 5], missing_counts: 20, ..encoder() }, vec!["counts-missing"]),
+            (EncoderSummary { lost_by_scan: Some(-1), ..encoder() }, vec!["scan-loses-counts"]),
+            (EncoderSummary { index_marks: 0, ..encoder() }, vec!["index-never"]),
+            (EncoderSummary { index_marks: 0, forward: 120, backward: 100, ..encoder() }, vec![]),
+            (EncoderSummary { homed: false, ..encoder() }, vec!["never-homed"]),
+            (EncoderSummary { homings: vec![homed(0, 9)], ..encoder() }, vec!["zero-near-switch"]),
+            (EncoderSummary { homings: vec![homed(0, 71)], ..encoder() }, vec!["zero-near-switch"]),
+            (EncoderSummary { homings: vec![homed(0, 10), homed(0, 70)], ..encoder() }, vec![]),
+            (EncoderSummary { homings: vec![homed(0, 40), homed(4, 40)], ..encoder() }, vec!["zeros-compared"]),
+            (EncoderSummary { phase: channels(115.0, 40.0), ..encoder() }, vec![]),
+            (EncoderSummary { phase: channels(116.0, 60.0), ..encoder() }, vec!["encoder-phase"]),
+            (EncoderSummary { phase: channels(90.0, 39.0), ..encoder() }, vec!["encoder-phase"]),
+            (EncoderSummary { forward: 0, index_marks: 3, ..encoder() }, vec!["always-backward"]),
+            (EncoderSummary { dither: 4, ..encoder() }, vec!["encoder-dither"]),
+            (EncoderSummary { dither: 3, ..encoder() }, vec![]),
+        ];
+        for (encoder, wanted) in cases {
+            let mut findings = Vec::new();
+            of_encoder("x", &encoder, &mut findings);
+            assert_eq!(findings.iter().map(|finding| finding.code).collect::<Vec<_>>(), wanted, "{encoder:?}");
+        }
+        let remedy = |at_speed| {
+            let mut findings = Vec::new();
+            of_encoder("x", &illegal(at_speed), &mut findings);
+            findings.remove(0).remedy
+        };
+        assert!(remedy(2).contains("too fast") && remedy(1).contains("glitches"), "by how many came at speed");
+    }
+}

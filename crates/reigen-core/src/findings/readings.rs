@@ -140,3 +140,133 @@ pub(super) fn of_analog(name: &str, analog: &AnalogSummary, findings: &mut Vec<F
         findings.push(Finding::note("analog-jumps", name, message, remedy));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::analog::jumps::JumpsFound;
+    use crate::rate::judgement::Judgement;
+
+    fn rate(readings: u64, early_stops: u64, better: Option<&str>, wheel: Option<WheelSummary>) -> RateSummary {
+        let judgement = Judgement {
+            slowest: 10.0,
+            slowest_resolution: 1.0,
+            fastest: 90.0,
+            fastest_resolution: 1.0,
+            delay: Nanos(5),
+            coarsest: 0.1,
+            better: better.map(str::to_owned),
+        };
+        RateSummary {
+            unit: "rpm".into(),
+            readings,
+            last: None,
+            mean: None,
+            min: None,
+            max: None,
+            resolution: None,
+            stopped: true,
+            method: "gate",
+            judgement: (readings > 0).then_some(judgement),
+            wheel,
+            early_stops,
+            zero_after: Some(Nanos(7)),
+            made: None,
+            per_hertz: 10.0,
+        }
+    }
+
+    fn wheel(late: &[f64], missed: &[u64], ripple_share: f64) -> WheelSummary {
+        WheelSummary {
+            revolutions: 20,
+            late_percent: late.to_vec(),
+            unrest_percent: 2.0,
+            from_wheel_percent: 90.0,
+            ripple_percent: 3.0,
+            ripple_share_percent: ripple_share,
+            missed: missed.to_vec(),
+            first_missed: Some(Nanos(3)),
+            missed_from_hertz: Some(11.3),
+        }
+    }
+
+    fn codes(find: impl FnOnce(&mut Vec<Finding>)) -> Vec<&'static str> {
+        let mut findings = Vec::new();
+        find(&mut findings);
+        assert!(findings.iter().all(|finding| finding.subject == "x" && !finding.remedy.is_empty()), "{findings:?}");
+        findings.iter().map(|finding| finding.code).collect()
+    }
+
+    #[test]
+    fn each_finding_on_a_rate_has_a_case_that_has_it_and_one_that_just_has_not() {
+        let cases = [
+            (rate(0, 0, None, None), vec!["no-reading"]),
+            (rate(1, 0, None, None), vec![]),
+            (rate(9, 0, Some("every = ..."), None), vec!["coarse-reading"]),
+            (rate(9, 1, None, None), vec!["stops-too-early"]),
+            (rate(9, 0, None, Some(wheel(&[0.9, -0.9, 0.0], &[0, 0, 1], 10.0))), vec![]),
+            (rate(9, 0, None, Some(wheel(&[1.0, -0.9, 0.0], &[0, 0, 0], 10.0))), vec!["marks-uneven"]),
+            (rate(9, 0, None, Some(wheel(&[1.0, -0.9, 0.0], &[0, 0, 0], 80.0))), vec!["wheel-out-of-centre"]),
+            (rate(9, 0, None, Some(wheel(&[0.0, 0.0], &[2, 0], 80.0))), vec!["mark-missed"]),
+            // Of two marks a swing is all that there can be.
+            (rate(9, 0, None, Some(wheel(&[2.0, -2.0], &[0, 0], 100.0))), vec!["marks-uneven"]),
+        ];
+        for (rate, wanted) in cases {
+            assert_eq!(codes(|findings| of_rate("x", &rate, findings)), wanted, "{rate:?}");
+        }
+        let told = |findings: &mut Vec<Finding>| {
+            let uneven = rate(9, 0, None, Some(wheel(&[4.0, -1.0, 0.0], &[0, 5, 0], 10.0)));
+            of_rate("x", &uneven, findings);
+            of_rate("x", &uneven, findings);
+        };
+        assert_eq!(codes(told), ["mark-missed", "marks-uneven"], "two rates of one wheel tell of it once");
+    }
+
+    #[test]
+    fn each_finding_on_a_width_and_an_analog_point_has_its_case() {
+        let width = |readings, out_of_range, lost| WidthSummary {
+            unit: "m".into(),
+            readings,
+            last: None,
+            mean: None,
+            min: None,
+            max: None,
+            out_of_range,
+            lost,
+            every: Some(Nanos(60)),
+            valid: Some([0.2, 3.0]),
+            raw: None,
+        };
+        for (width, wanted) in [
+            (width(0, 0, 0), vec!["no-reading"]),
+            (width(5, 0, 0), vec![]),
+            (width(5, 0, 1), vec!["echo-lost"]),
+            (width(0, 5, 0), vec!["out-of-range"]),
+        ] {
+            assert_eq!(codes(|findings| of_width("x", &width, findings)), wanted, "{width:?}");
+        }
+        let analog = |faults, jumps| AnalogSummary {
+            unit: "N".into(),
+            last: Some(1.0),
+            mean: None,
+            min: None,
+            max: None,
+            fault: Nanos(faults * 10),
+            faults,
+            first_fault: (faults > 0).then_some(Nanos(4)),
+            first_fault_value: None,
+            recorded: None,
+            measured: None,
+            jumps,
+            valid: Some([0.0, 5.0]),
+        };
+        let jumps = Some(JumpsFound { count: 6, first: Nanos(1), largest: 3.0, noise: 0.1 });
+        for (analog, wanted) in [
+            (analog(0, None), vec![]),
+            (analog(1, None), vec!["analog-fault"]),
+            (analog(0, jumps), vec!["analog-jumps"]),
+        ] {
+            assert_eq!(codes(|findings| of_analog("x", &analog, findings)), wanted, "{analog:?}");
+        }
+    }
+}

@@ -166,3 +166,49 @@ proptest! {
         both_forms_agree(text.as_bytes(), &thresholds(), piece)?;
     }
 }
+
+proptest! {
+    #[test]
+    fn rows_with_numbers_read_the_same_in_both_forms(
+        rows in prop::collection::vec((0..3u64, "-?[0-9]{1,4}([.][0-9]{0,4})?", any::<bool>(), "[0-9]{1,9}|1e3|[.]5|ab"), 1..60),
+        end in prop_oneof![Just("\n"), Just("\r\n")],
+        damage in damage(),
+        piece in 1..200usize,
+    ) {
+        let mut text = format!("time_us,A,L,B{end}");
+        let mut time = 0;
+        for (step, number, level, other) in &rows {
+            time += step;
+            text += &format!("{time}.5,{number},{},{other}{end}", u8::from(*level));
+        }
+        both_forms_agree(&damaged(&text, &damage), &ReadOptions::default(), piece)?;
+    }
+}
+
+#[test]
+fn the_step_of_the_times_is_told_by_the_format_or_by_the_first_rows() {
+    let tick = |bytes: &[u8], options: ReadOptions| {
+        let input = Box::new(std::io::Cursor::new(bytes.to_vec()));
+        crate::recording::Recording::from_bytes("rec".to_owned(), input, &options).unwrap().tick().0
+    };
+    let rate = ReadOptions {
+        sample_rate: Some(reigen_core::quantity::parse_sample_rate("10 kHz").unwrap()),
+        ..ReadOptions::default()
+    };
+    for (text, options, nanos) in [
+        (
+            "$timescale 10 us $end\n$var wire 1 ! A $end\n$enddefinitions $end\n#0\n0!\n#7\n",
+            ReadOptions::default(),
+            10_000,
+        ),
+        ("$timescale 1 ps $end\n$var wire 1 ! A $end\n$enddefinitions $end\n#0\n0!\n#7\n", ReadOptions::default(), 1),
+        ("time_ms,A\n0,0\n2,1\n4,0\n", ReadOptions::default(), 2_000_000),
+        ("time_ms,A\n0,0\n2,1\n5,0\n", ReadOptions::default(), 1),
+        ("time_ms,A\n0,0\n2,1\n", ReadOptions::default(), 1),
+        // A third of a microsecond, rounded to nanoseconds by whoever wrote it.
+        ("time_ns,A\n0,0\n3333,1\n6667,0\n10000,1\n", ReadOptions::default(), 3333),
+        ("A\n0\n1\n", rate, 100_000),
+    ] {
+        assert_eq!(tick(text.as_bytes(), options), nanos, "{text}");
+    }
+}
