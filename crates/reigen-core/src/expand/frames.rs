@@ -239,10 +239,11 @@ impl Frames {
         self.now.clock ^= clock.len() % 2 == 1;
         for number in (first..clock.len()).step_by(2) {
             let Some(&at) = clock.get(number) else { break };
-            if let Some(&other) = number.checked_sub(1).and_then(|before| clock.get(before)) {
-                self.other = Some(other);
+            // Data mostly stands; only where it changes does it matter which clock edge came before.
+            if data.first().is_some_and(|change| *change < at) {
+                self.other = number.checked_sub(1).and_then(|before| clock.get(before)).copied().or(self.other);
+                self.pass_data(data, at);
             }
-            self.pass_data(data, at);
             while let [change, rest @ ..] = *inhibit
                 && *change < at
             {
