@@ -14,13 +14,6 @@ pub struct Margins {
     pub hold: Option<Nanos>,
 }
 
-impl Margins {
-    /// The smaller of the two; `None` where data never changes.
-    pub fn least(&self) -> Option<Nanos> {
-        self.set_up.into_iter().chain(self.hold).min()
-    }
-}
-
 /// Which clock edges data follows: a register shifts at one of them, and the bits are read just before it does.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Follows {
