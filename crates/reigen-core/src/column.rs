@@ -31,6 +31,12 @@ impl BitColumn {
         self.level.map(|level| level ^ (self.toggles.len() % 2 == 1))
     }
 
+    /// The times at which the level rises.
+    pub fn rising(&self) -> impl Iterator<Item = Nanos> + '_ {
+        let first = usize::from(self.level == Some(true));
+        self.toggles.get(first..).unwrap_or_default().iter().step_by(2).copied()
+    }
+
     /// Goes on to the next window: the last level becomes the first, the toggles are forgotten.
     pub fn advance(&mut self) {
         self.level = self.last_level();
@@ -73,6 +79,14 @@ impl<V: Copy> StepColumn<V> {
         match self.values.last_mut().filter(|_| self.times.last() == Some(&time)) {
             Some(last) => *last = value,
             None => self.push(time, value),
+        }
+    }
+
+    /// The value at a time within the window, after all steps up to it.
+    pub fn at(&self, time: Nanos) -> Option<V> {
+        match self.times.partition_point(|step| *step <= time).checked_sub(1) {
+            Some(last) => self.values.get(last).copied(),
+            None => self.before,
         }
     }
 

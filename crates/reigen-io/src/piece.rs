@@ -1,5 +1,6 @@
 //! A piece of a recording in columns, before it is joined to the piece before it.
 
+use reigen_core::column::ReadingColumn;
 use reigen_core::time::Nanos;
 
 /// What all signals did within one piece of a recording.
@@ -8,33 +9,11 @@ pub(crate) struct Piece {
     /// A column for each two-level signal.
     pub(crate) columns: Vec<PieceColumn>,
     /// A column for each number signal, as far as they are wanted.
-    pub(crate) numbers: Vec<NumberColumn>,
+    pub(crate) numbers: Vec<ReadingColumn>,
     /// The last time mark in the piece; `None` if there is none.
     pub(crate) last_time: Option<Nanos>,
     /// Where times are numbers of samples: the number of the sample that they count from.
     pub(crate) sample_base: u64,
-}
-
-/// What one number signal did within a piece; of several values in one instant the last is the one.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub(crate) struct NumberColumn {
-    /// The times, rising.
-    pub(crate) times: Vec<Nanos>,
-    /// The values from those times on.
-    pub(crate) values: Vec<f64>,
-}
-
-impl NumberColumn {
-    #[inline]
-    pub(crate) fn push(&mut self, time: Nanos, value: f64) {
-        match self.values.last_mut().filter(|_| self.times.last() == Some(&time)) {
-            Some(last) => *last = value,
-            None => {
-                self.times.push(time);
-                self.values.push(value);
-            }
-        }
-    }
 }
 
 /// What one two-level signal did within a piece.
@@ -100,10 +79,10 @@ impl Piece {
     #[inline]
     pub(crate) fn read(&mut self, number: usize, time: Nanos, value: f64) {
         if self.numbers.len() <= number {
-            self.numbers.resize_with(number + 1, NumberColumn::default);
+            self.numbers.resize_with(number + 1, ReadingColumn::default);
         }
         if let Some(column) = self.numbers.get_mut(number) {
-            column.push(time, value);
+            column.set(time, value);
         }
     }
 

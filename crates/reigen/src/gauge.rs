@@ -4,7 +4,6 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::Seen;
 use crate::tables::table;
-use reigen_core::column::StepColumn;
 use reigen_core::station::{FieldColumn, Station};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::{resolved, significant};
@@ -92,11 +91,11 @@ impl Gauge {
                     return (None, None);
                 };
                 if let Some(count) = columns.count() {
-                    return (value_at(count, at).map(|value| value as f64), None);
+                    return (count.at(at).map(|value| value as f64), None);
                 }
                 let resolution = columns.readings.get(1).filter(|_| column.resolves);
-                let reading = columns.reading().and_then(|reading| value_at(reading, at));
-                (reading, resolution.and_then(|resolution| value_at(resolution, at)))
+                let reading = columns.reading().and_then(|reading| reading.at(at));
+                (reading, resolution.and_then(|resolution| resolution.at(at)))
             };
             self.rows.push((at, self.columns.iter().map(sample).collect()));
             self.next = Nanos(self.next.0.saturating_add(self.step.0));
@@ -184,12 +183,4 @@ pub(crate) fn frame(speed: f64) -> Nanos {
 
 fn shown(sample: &Sample) -> String {
     sample.0.map_or("-".to_owned(), |value| resolved(value, sample.1))
-}
-
-/// The value at a time within the window.
-fn value_at<V: Copy>(column: &StepColumn<V>, at: Nanos) -> Option<V> {
-    match column.times.partition_point(|time| *time <= at).checked_sub(1) {
-        Some(last) => column.values.get(last).copied(),
-        None => column.before,
-    }
 }

@@ -327,8 +327,7 @@ impl Watchers {
         }
         for columns in engine.points().filter(|_| counts) {
             if let (Some(Some(rises)), Some(bit)) = (self.rises.get_mut(columns.point), columns.bit()) {
-                let first = usize::from(bit.level == Some(true));
-                rises.extend(bit.toggles.iter().skip(first).step_by(2));
+                rises.extend(bit.rising());
             }
         }
         if let Some(events) = &mut self.events {

@@ -181,10 +181,12 @@ fn phase(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     if off(worst.phase_degrees) <= OFF && worst.closest_degrees >= CLOSE {
         return;
     }
+    let when = encoder.worst_phase.map_or(String::new(), |(at, _)| format!(" in the cycle at {at}"));
+    let closest = encoder.worst_phase.map_or(worst.closest_degrees, |(_, degrees)| degrees);
     let message = format!(
-        "its channels stand {}° apart where 90° is wanted, the closest edges {}°",
+        "its channels stand {}° apart where 90° is wanted, the closest edges {}°{when}",
         significant(worst.phase_degrees),
-        significant(worst.closest_degrees)
+        significant(closest)
     );
     let margin = encoder.slowest_scan.filter(|closest| *closest > Nanos(0));
     let margin = margin

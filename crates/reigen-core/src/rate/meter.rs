@@ -7,7 +7,6 @@ use super::period::Period;
 use super::readings::{By, Made, Reading, Shown, Sink, Spread};
 use super::unit::Unit;
 use super::wheel::{Wheel, WheelSummary};
-use crate::column::BitColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -148,12 +147,6 @@ impl Rate {
     }
 }
 
-/// The times at which a column rises.
-pub(crate) fn rising(column: &BitColumn) -> impl Iterator<Item = Nanos> + '_ {
-    let first = usize::from(column.level == Some(true));
-    column.toggles.get(first..).unwrap_or_default().iter().step_by(2).copied()
-}
-
 struct Taking<'a> {
     shown: Shown<'a>,
     sums: &'a mut Sums,
@@ -224,20 +217,20 @@ impl Block for Rate {
         let last = Nanos(window.until.0.saturating_sub(1));
         match meter {
             Meter::Gate(gate) => {
-                rising(of).for_each(|edge| gate.edge(edge, &mut taking));
+                of.rising().for_each(|edge| gate.edge(edge, &mut taking));
                 gate.pass(last, &mut taking);
             }
             Meter::Period(period) => {
-                rising(of).for_each(|edge| period.edge(edge, &mut taking));
+                of.rising().for_each(|edge| period.edge(edge, &mut taking));
                 period.pass(window.until, &mut taking);
             }
             Meter::Auto(auto) => {
-                rising(of).for_each(|edge| auto.edge(edge, 1, &mut taking));
+                of.rising().for_each(|edge| auto.edge(edge, 1, &mut taking));
                 auto.pass(window.until, &mut taking);
             }
         }
         if let Some(wheel) = wheel {
-            rising(of).for_each(|edge| wheel.edge(edge));
+            of.rising().for_each(|edge| wheel.edge(edge));
         }
     }
 

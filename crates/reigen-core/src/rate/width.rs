@@ -120,10 +120,10 @@ impl Block for Width {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [column] = outputs.readings else { return };
         let Some(raw) = inputs.reading(self.raw) else { return };
-        let (formula, mut passed) = (self.formula.and_then(|formula| inputs.reading(formula)), 0);
+        let formula = self.formula.and_then(|formula| inputs.reading(formula));
         for (&at, &width) in raw.times.iter().zip(&raw.values) {
             let value = match formula {
-                Some(formula) => value_at(formula, &mut passed, at),
+                Some(formula) => formula.at(at),
                 None => Some(width),
             };
             self.take(at, width, value, column);
@@ -149,17 +149,6 @@ impl Block for Width {
             valid: self.settings.valid,
             raw: self.last_raw,
         })
-    }
-}
-
-/// What a column is at times that rise; `passed` steps have been passed.
-fn value_at(column: &ReadingColumn, passed: &mut usize, time: Nanos) -> Option<f64> {
-    while column.times.get(*passed).is_some_and(|step| *step <= time) {
-        *passed += 1;
-    }
-    match passed.checked_sub(1) {
-        Some(last) => column.values.get(last).copied(),
-        None => column.before,
     }
 }
 

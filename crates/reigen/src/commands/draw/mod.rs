@@ -165,7 +165,7 @@ fn find_time(station: &StationFile, path: &Path, options: &ReadOptions, text: &s
 fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
     let columns = seen.engine.points().find(|columns| columns.point == point);
     columns.map_or_else(Vec::new, |columns| match (columns.bit(), columns.count()) {
-        (Some(bit), _) => bit.toggles.iter().copied().skip(usize::from(bit.level == Some(true))).step_by(2).collect(),
+        (Some(bit), _) => bit.rising().collect(),
         (_, Some(count)) => count.times.clone(),
         _ => columns.reading().map_or_else(Vec::new, |reading| reading.times.clone()),
     })

@@ -53,8 +53,7 @@ impl Making {
             column.into_iter().for_each(|column| trace.take(column.since, column.level, &column.toggles));
         }
         if let Some(column) = index.filter(|_| self.marks.len() < MOST_MARKS) {
-            let first = usize::from(column.level == Some(true));
-            self.marks.extend(column.toggles.iter().skip(first).step_by(2));
+            self.marks.extend(column.rising());
         }
         // The second bit is the direction, the second reading the speed.
         if let Some(forward) = own.bits.get(1) {
