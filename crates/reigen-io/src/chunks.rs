@@ -70,6 +70,12 @@ impl Chunks {
         self.finished
     }
 
+    /// All bytes from here on, those at hand included, as a stream.
+    pub(crate) fn into_stream(self) -> Box<dyn Read + Send> {
+        let at_hand = io::Cursor::new(self.bytes().to_vec());
+        Box::new(at_hand.chain(self.input))
+    }
+
     /// Leaves the first `count` bytes behind.
     pub(crate) fn consume(&mut self, count: usize) {
         self.start = (self.start + count).min(self.end);

@@ -1,5 +1,7 @@
 //! What can be wrong with a recording or an output file, and where.
 
+use crate::archive::ArchiveFault;
+use crate::options::TimeUnit;
 use std::io;
 use thiserror::Error;
 
@@ -36,6 +38,65 @@ pub enum RecordingError {
         /// Its first bytes.
         begins: String,
     },
+    /// It goes on from another recording, and lacks one of its lines.
+    #[error("{file} has no line `{line}`, and {first} has")]
+    NoSuchLine {
+        /// The recording's name.
+        file: String,
+        /// The recording before it.
+        first: String,
+        /// The line.
+        line: String,
+    },
+    /// It goes on from another recording, and one of its lines is a number where that has levels, or the other way.
+    #[error("`{line}` has levels in one of {first} and {file}, and is a number in the other")]
+    OtherKind {
+        /// The recording's name.
+        file: String,
+        /// The recording before it.
+        first: String,
+        /// The line.
+        line: String,
+    },
+    /// It begins before the recording ends that it goes on from.
+    #[error("{file} begins at {begins} s, before {before} ends at {ends} s")]
+    Overlap {
+        /// The recording's name.
+        file: String,
+        /// Its first time in seconds.
+        begins: String,
+        /// The recording before it.
+        before: String,
+        /// Its last time in seconds.
+        ends: String,
+    },
+    /// It is packed, and cannot be unpacked.
+    #[error("{file}: {fault}")]
+    Archive {
+        /// The recording's name.
+        file: String,
+        /// What is wrong with it.
+        fault: ArchiveFault,
+    },
+    /// A Parquet file that cannot be read.
+    #[error("{file} is no whole Parquet file: {why}")]
+    Table {
+        /// The recording's name.
+        file: String,
+        /// What the library says.
+        why: String,
+    },
+    /// A Parquet file with other columns.
+    #[error("{file} is no table of changes: it has the columns {columns}")]
+    Columns {
+        /// The recording's name.
+        file: String,
+        /// Its columns.
+        columns: String,
+    },
+    /// A Parquet file, and a program that cannot read such.
+    #[error("{0} is a Parquet file, and this program was built without Parquet")]
+    NoParquet(String),
     /// Something in it is wrong.
     #[error("{file}, line {line}: {fault}")]
     Fault {
@@ -54,9 +115,24 @@ impl RecordingError {
         match self {
             Self::Empty(_) => Some("record again: nothing was written to it".to_owned()),
             Self::UnknownFormat { .. } => {
-                Some("readable are VCD and CSV; packed samples need --sample-rate and --lines".to_owned())
+                Some("readable are VCD, CSV, JSON Lines and Parquet, also packed by gzip or zstd; packed samples need --sample-rate and --lines".to_owned())
             }
             Self::Fault { fault, .. } => fault.help(),
+            Self::Archive { fault, .. } if fault.cut => {
+                Some("copy it once more; what is left of it can be unpacked by hand and read as it is".to_owned())
+            }
+            Self::Table { .. } => Some("copy it once more, or write it anew".to_owned()),
+            Self::Columns { .. } => Some(
+                "a table of changes has `time_ns` (64-bit whole numbers), `line` (text) and `value` (double)".to_owned(),
+            ),
+            Self::NoParquet(_) => Some("build it with --features parquet, or convert the table to CSV".to_owned()),
+            Self::NoSuchLine { .. } | Self::OtherKind { .. } => {
+                Some("recordings in a row have the same lines: work each alone, or leave this one out".to_owned())
+            }
+            Self::Overlap { .. } => {
+                Some("name them in the order of time; where the clock began anew in each, say --own-clocks".to_owned())
+            }
+            Self::Archive { .. } => Some("copy it once more from where it was packed".to_owned()),
             Self::Sidecar { .. } => {
                 Some("it says what packed samples mean: sample_rate = \"1 MHz\" and lines = [\"A\", \"B\"]".to_owned())
             }
@@ -86,6 +162,12 @@ pub(crate) enum Failure {
     Io(io::Error),
     /// The bytes are wrong.
     Fault(Fault),
+    /// A Parquet file cannot be read.
+    #[cfg_attr(not(feature = "parquet"), expect(dead_code))]
+    Table(String),
+    /// A Parquet file has other columns; these.
+    #[cfg_attr(not(feature = "parquet"), expect(dead_code))]
+    Columns(String),
 }
 
 impl From<io::Error> for Failure {
@@ -186,7 +268,95 @@ pub enum FaultKind {
         found: String,
         /// The column.
         column: String,
+        /// The words for levels in it.
+        words: &'static str,
     },
+    /// Cells could be parted in two ways.
+    #[error("the cells may be parted by {one} or by {other}")]
+    TwoSeparators {
+        /// The one.
+        one: &'static str,
+        /// The other.
+        other: &'static str,
+    },
+    /// Two columns that could be the time.
+    #[error("the time may be `{one}` or `{other}`")]
+    TwoTimeColumns {
+        /// The one.
+        one: String,
+        /// The other.
+        other: String,
+    },
+    /// No column of the name that was given.
+    #[error("there is no column `{column}`")]
+    NoSuchColumn {
+        /// The name.
+        column: String,
+        /// The nearest name that there is.
+        nearest: Option<String>,
+    },
+    /// A time column that does not tell its unit.
+    #[error("the time column `{0}` does not tell its unit")]
+    NoTimeUnit(String),
+    /// A time column that tells another unit than was given.
+    #[error("the time column `{column}` is in {own}, and --time-unit says {wanted}")]
+    OtherUnit {
+        /// The column.
+        column: String,
+        /// Its own unit.
+        own: TimeUnit,
+        /// What was given.
+        wanted: TimeUnit,
+    },
+    /// No date and time where one is wanted.
+    #[error("`{0}` is no date and time")]
+    NoDate(String),
+    /// A date with a zone beside one without.
+    #[error("the time `{found}` tells {} zone, unlike those before it", if *.zoned { "no" } else { "its" })]
+    MixedZones {
+        /// What stood there.
+        found: String,
+        /// Whether those before it tell their zone.
+        zoned: bool,
+    },
+    /// Numbers with points and numbers with commas.
+    #[error("`{point}` has a decimal point and `{comma}` a decimal comma")]
+    MixedDecimals {
+        /// The first with a point.
+        point: String,
+        /// The first with a comma.
+        comma: String,
+    },
+    /// A comma that may part decimals or thousands.
+    #[error("`{0}` may be a decimal comma or thousands")]
+    CommaOrThousands(String),
+    /// A number with the other decimal mark than the file has.
+    #[error("`{found}` does not go with {mark}, in the column `{column}`")]
+    OtherDecimal {
+        /// What stood there.
+        found: String,
+        /// The column.
+        column: String,
+        /// What the file has.
+        mark: &'static str,
+    },
+    /// Several samples in a row, and nothing that says how far apart.
+    #[error("`{column}` stands {count} times in a row of cells: are these samples of a burst?")]
+    BurstWithoutRate {
+        /// The line.
+        column: String,
+        /// How often it is there.
+        count: usize,
+    },
+    /// A line of JSON that is no change.
+    #[error("this is no change of a line: {0}")]
+    NoChangeObject(String),
+    /// A line that comes up only after the first stretch of a stream.
+    #[error("the line `{0}` comes here for the first time")]
+    LateLine(String),
+    /// Extended value changes of IEEE 1364.
+    #[error("`{0}` belongs to an extended VCD (IEEE 1364), with ports and strengths, which is not read")]
+    ExtendedVcd(String),
     /// A cell that is no number in a column of numbers.
     #[error("`{found}` is no number, in the column `{column}`")]
     CellNumber {
@@ -202,11 +372,33 @@ impl FaultKind {
     pub fn help(&self) -> Option<String> {
         let text = match self {
             Self::NoTimeColumn(_) => {
-                "head the first column time_s, time_ms, time_us or time_ns, or give --sample-rate 10kHz"
+                "say which column is the time: --time NAME --time-unit ms; or give --sample-rate 10kHz"
             }
+            Self::NoSuchColumn { nearest: Some(nearest), .. } => return Some(format!("there is `{nearest}`")),
+            Self::NoSuchColumn { .. } => "give --time a name of the header as it stands there",
+            Self::TwoSeparators { .. } => "say which: --separator , or ; or tab or space",
+            Self::TwoTimeColumns { .. } => "say which: --time NAME",
+            Self::NoTimeUnit(_) => "say it: --time-unit s, ms, us or ns",
+            Self::OtherUnit { .. } => "take --time-unit away, or mend the header",
+            Self::NoDate(_) => "dates and times are written as 2026-11-25T13:58:02.5Z, in one cell",
+            Self::MixedZones { .. } => "write all times with their zone, or none",
+            Self::MixedDecimals { .. } | Self::OtherDecimal { .. } => {
+                "write all numbers with the same mark; --decimal . or , says which it is"
+            }
+            Self::CommaOrThousands(_) => "say that it is a decimal comma: --decimal , — or write it without",
+            Self::BurstWithoutRate { .. } => {
+                "say how far apart they are: --sample-rate 10kHz; or give each column a name of its own"
+            }
+            Self::NoChangeObject(_) => {
+                "such as {\"time_s\": 0.5, \"line\": \"PB_START\", \"value\": 1}; time_ms, time_us and time_ns will do too"
+            }
+            Self::LateLine(_) => "of a stream all lines must be named at its start: save it to a file and read that",
+            Self::ExtendedVcd(_) => "write it with $dumpvars in place of $dumpports",
             Self::TwoTimes(_) => "take --sample-rate away: the file's own times hold",
             Self::NoHeader(_) => "put a row with the names of the lines on top",
-            Self::CellLevel { .. } => "a column of levels has 0 and 1; for volts give --high-above and --low-below",
+            Self::CellLevel { words, .. } => {
+                return Some(format!("this column has {words}; for volts give --high-above and --low-below"));
+            }
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",
             Self::RowLength { .. } => "mend the row, or cut the file before it",

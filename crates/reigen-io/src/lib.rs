@@ -1,23 +1,29 @@
 //! Recordings in and out: readers that fill the core's columns in pieces, and writers of what came of them.
 
+pub mod convert;
 pub mod error;
-pub mod events;
 pub mod options;
-pub mod output_file;
 pub mod recording;
-pub mod simulated;
-pub mod trace;
+pub use write::{events, output_file, trace};
+
+pub mod write;
 
 pub use packed::sidecar::check_names;
 
+pub mod archive;
 pub mod captures;
 mod chunks;
 mod csv;
+mod date;
+mod json_lines;
 mod packed;
 mod piece;
 mod pipeline;
 mod ranges;
+mod rows;
 mod stitch;
+#[cfg(feature = "parquet")]
+mod table;
 #[cfg(test)]
 mod tests;
 mod vcd;

@@ -45,6 +45,14 @@ pub(crate) struct Unknown {
     pub(crate) open: Option<Nanos>,
 }
 
+impl Unknown {
+    /// The same stretches, so much later.
+    pub(crate) fn later_by(self, shift: Nanos) -> Self {
+        let later = |time: Option<Nanos>| time.map(|time| time + shift);
+        Self { leading: later(self.leading), open: later(self.open), ..self }
+    }
+}
+
 impl Default for PieceColumn {
     fn default() -> Self {
         Self { changes: Vec::new(), state: SPECIAL, level: None, unknown: Unknown::default() }

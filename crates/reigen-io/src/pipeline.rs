@@ -53,6 +53,8 @@ pub(crate) struct Head {
     pub(crate) tick: Nanos,
     /// Whether times are finer than a nanosecond and so are rounded.
     pub(crate) rounds: bool,
+    /// What the file was taken for, in one line.
+    pub(crate) taken_for: String,
     /// Which number signals are wanted.
     pub(crate) wanted: Vec<bool>,
 }
@@ -388,9 +390,9 @@ impl<P: Place> Batch<P> {
     ) -> Result<(), Failure> {
         for slot in self.used_mut() {
             let done = match std::mem::replace(&mut slot.done, Ok(Done::NOTHING)) {
-                Err(Failure::Io(error)) => return Err(error.into()),
                 // What a supposition says of a fault may be wrong: it is told by who knows.
                 Err(Failure::Fault(_)) => None,
+                Err(other) => return Err(other),
                 Ok(done) => Some(done),
             };
             let supposed_rightly = slot.begins_well && rest.bytes.is_empty() && place.leads_to(&slot.place);

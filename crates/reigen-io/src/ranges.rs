@@ -73,6 +73,27 @@ impl Ranges {
     }
 }
 
+/// Reads a file from a place on, whatever others do with it.
+pub(crate) struct FileReader {
+    file: Arc<File>,
+    at: u64,
+}
+
+impl FileReader {
+    /// The file from `at` on.
+    pub(crate) fn new(file: Arc<File>, at: u64) -> Self {
+        Self { file, at }
+    }
+}
+
+impl io::Read for FileReader {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        let count = read_at(&self.file, room, self.at)?;
+        self.at += count as u64;
+        Ok(count)
+    }
+}
+
 /// Fills `room` from the place `at` of a file.
 pub(crate) fn read_exact_at(file: &File, room: &mut [u8], at: u64) -> io::Result<()> {
     let mut done = 0;

@@ -1,24 +1,25 @@
 //! A recording in any format, read piece by piece into the columns of the lines that a station uses.
 
+use crate::archive::{ArchiveFault, Packing, unpack};
 use crate::chunks::{CHUNK, Chunks, Input};
 use crate::error::{Failure, Fault, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::packed::sidecar;
 use crate::piece::Piece;
 use crate::pipeline::{Form, Format, Head, Pipeline, Place};
-use crate::stitch::Stitcher;
+use crate::stitch::{Placing, Stitcher};
 use reigen_core::finding::Finding;
-use reigen_core::lines::{LineColumns, RecordedLine};
+use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
 use std::io::{self, Read};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a recording needs of a pipeline, whatever the format.
-trait Reader: Send {
+pub(crate) trait Reader: Send {
     fn head(&self) -> &Head;
     fn want_numbers(&mut self, numbers: &[usize]);
     /// The file's own first time.
@@ -34,7 +35,7 @@ trait Reader: Send {
 }
 
 /// Takes the pieces of a batch, and whether it is the last; gives false to stop.
-type Consume<'a> = dyn FnMut(&[&Piece], bool) -> bool + Send + 'a;
+pub(crate) type Consume<'a> = dyn FnMut(&[&Piece], bool) -> bool + Send + 'a;
 
 impl<F: Format> Reader for Pipeline<F> {
     fn head(&self) -> &Head {
@@ -66,20 +67,52 @@ impl<F: Format> Reader for Pipeline<F> {
     }
 }
 
-/// A recording that is open.
+/// A recording that is open: one file, or several of one run in a row.
 pub struct Recording {
     name: String,
-    reader: Box<dyn Reader>,
+    /// At least one.
+    first: Part,
+    later: Vec<LaterPart>,
     stitcher: Stitcher,
     last_time: Nanos,
+}
+
+/// One file of a recording.
+struct Part {
+    name: String,
+    reader: Box<dyn Reader>,
     /// The bytes of a plain file.
     length: Option<u64>,
+    /// Its last time, once it has been read.
+    end: Nanos,
+}
+
+/// A file that goes on where another ended.
+struct LaterPart {
+    part: Part,
+    /// For each of its two-level signals that of the first file.
+    bits: Vec<Option<usize>>,
+    /// For each of its number signals that of the first file.
+    numbers: Vec<Option<usize>>,
+    clock: Clock,
+    /// When it begins, once that is known.
+    begins: Nanos,
+}
+
+/// How the times of recordings in a row belong together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Clock {
+    /// One clock goes on through all of them.
+    #[default]
+    Shared,
+    /// Each begins anew, where the one before ended.
+    Own,
 }
 
 /// How far a recording has been read.
 #[derive(Debug, Clone)]
 pub struct Progress {
-    done: Arc<AtomicU64>,
+    done: Vec<Arc<AtomicU64>>,
     /// All bytes of it, where that is known.
     pub total: Option<u64>,
 }
@@ -87,12 +120,12 @@ pub struct Progress {
 impl Progress {
     /// The bytes dealt with so far.
     pub fn done(&self) -> u64 {
-        self.done.load(Ordering::Relaxed)
+        self.done.iter().map(|part| part.load(Ordering::Relaxed)).sum()
     }
 }
 
 impl Recording {
-    /// Opens a recording; `-` is standard input. Tells the format by the content.
+    /// Opens a recording; `-` is standard input. Tells the format, and whether it is packed, by the content.
     ///
     /// # Errors
     /// Whatever keeps it from being read, up to its first time.
@@ -115,9 +148,24 @@ impl Recording {
             options.sample_rate = options.sample_rate.or(Some(rate));
         }
         let input = if data.is_file() { Input::File(Arc::new(file)) } else { Input::Stream(Box::new(file)) };
-        let mut recording = Self::from_input(name, input, &options)?;
-        recording.length = data.is_file().then_some(data.len());
-        Ok(recording)
+        let (mut part, packed) = Part::open(name, input, &options, Packing::of_ending(path))?;
+        part.length = (data.is_file() && !packed).then_some(data.len());
+        Ok(Self::new(part))
+    }
+
+    /// Opens several recordings of one run, which follow one another.
+    ///
+    /// # Errors
+    /// Where one cannot be read, or has other lines than the first.
+    pub fn open_all(paths: &[PathBuf], options: &ReadOptions, clock: Clock) -> Result<Self, RecordingError> {
+        let mut whole = Self::open(paths.first().map_or(Path::new("-"), PathBuf::as_path), options)?;
+        for path in paths.iter().skip(1) {
+            let Self { first, .. } = Self::open(path, options)?;
+            whole.later.push(LaterPart::new(&whole.first, first, clock)?);
+            whole.name = format!("{} and {} more", whole.first.name, whole.later.len());
+        }
+        whole.select(&[], &[]);
+        Ok(whole)
     }
 
     /// Opens a recording from any source of bytes; `name` is for messages.
@@ -129,31 +177,18 @@ impl Recording {
         input: Box<dyn Read + Send>,
         options: &ReadOptions,
     ) -> Result<Self, RecordingError> {
-        Self::from_input(name, Input::Stream(input), options)
+        Ok(Self::new(Part::open(name, Input::Stream(input), options, None)?.0))
     }
 
-    fn from_input(name: String, input: Input, options: &ReadOptions) -> Result<Self, RecordingError> {
-        let mut chunks = Chunks::new(input, options.piece_bytes.unwrap_or(CHUNK));
-        chunks.fill().map_err(|source| RecordingError::Io { file: name.clone(), source })?;
-        let form = if options.plain { Form::Plain } else { Form::Fast };
-        let packed = options.sample_rate.zip(options.lines.as_ref());
-        let reader: Result<Box<dyn Reader>, Failure> = match (ContentFormat::of(chunks.bytes()), packed) {
-            _ if chunks.bytes().is_empty() => return Err(RecordingError::Empty(name)),
-            (_, Some((rate, lines))) => crate::packed::open(chunks, rate, lines, form).map(boxed),
-            (ContentFormat::Empty, _) => return Err(RecordingError::Empty(name)),
-            (ContentFormat::Unknown, _) => {
-                return Err(RecordingError::UnknownFormat { file: name, begins: begins(chunks.bytes()) });
-            }
-            (ContentFormat::Vcd, _) => crate::vcd::open(chunks, form).map(boxed),
-            (ContentFormat::Csv { mark }, _) => {
-                chunks.consume(mark);
-                crate::csv::open(chunks, options, form).map(boxed)
-            }
-        };
-        let reader = reader.map_err(|failure| explain(&name, failure))?;
-        let mut recording = Self { stitcher: Stitcher::default(), name, reader, last_time: Nanos(0), length: None };
+    fn new(first: Part) -> Self {
+        let name = first.name.clone();
+        let mut recording = Self { name, first, later: Vec::new(), stitcher: Stitcher::default(), last_time: Nanos(0) };
         recording.select(&[], &[]);
-        Ok(recording)
+        recording
+    }
+
+    fn parts(&self) -> impl Iterator<Item = &Part> {
+        std::iter::once(&self.first).chain(self.later.iter().map(|later| &later.part))
     }
 
     /// What the recording is called in messages.
@@ -163,30 +198,38 @@ impl Recording {
 
     /// Its lines, by name.
     pub fn lines(&self) -> &[RecordedLine] {
-        &self.reader.head().lines
+        &self.first.reader.head().lines
+    }
+
+    /// What each file was taken for, in one line.
+    pub fn taken_for(&self) -> Vec<String> {
+        self.parts().map(|part| format!("{}: {}", part.name, part.reader.head().taken_for)).collect()
     }
 
     /// The step of its times: a VCD's timescale, the step of samples or of rows that come at a constant one; else
-    /// 1 ns, and never less.
+    /// 1 ns, and never less. Of several files it is the longest.
     ///
     /// Whether the rows of a CSV come at a constant step is told by the first of them.
     pub fn tick(&self) -> Nanos {
-        self.reader.head().tick.max(Nanos(1))
+        self.parts().map(|part| part.reader.head().tick).fold(Nanos(1), Nanos::max)
     }
 
     /// How many two-level lines it has.
     pub fn two_level_lines(&self) -> usize {
-        self.reader.head().bits
+        self.first.reader.head().bits
     }
 
     /// The file's own first time.
     pub fn origin(&self) -> Origin {
-        self.reader.origin()
+        self.first.reader.origin()
     }
 
     /// How far it has been read; can be asked while it is.
     pub fn progress(&self) -> Progress {
-        Progress { done: self.reader.done(), total: self.length }
+        Progress {
+            done: self.parts().map(|part| part.reader.done()).collect(),
+            total: self.parts().map(|part| part.length).sum(),
+        }
     }
 
     /// The last time read so far; after the last window, the recording's end.
@@ -201,11 +244,17 @@ impl Recording {
 
     /// Says which signals are wanted; gives empty columns for them, in this order. Comes before reading.
     pub fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
-        let head = self.reader.head();
+        let head = self.first.reader.head();
         self.stitcher = Stitcher::new(head.bits, head.numbers, bits, numbers);
-        self.stitcher.rate = head.rate;
-        self.stitcher.met = head.rounds.then_some(0);
-        self.reader.want_numbers(numbers);
+        self.stitcher.place(Placing { rate: head.rate, ..Placing::default() });
+        let rounds = self.parts().any(|part| part.reader.head().rounds);
+        self.stitcher.met = rounds.then_some(0);
+        self.first.reader.want_numbers(numbers);
+        for later in &mut self.later {
+            let wanted = |(own, first): (usize, &Option<usize>)| first.filter(|it| numbers.contains(it)).map(|_| own);
+            let own: Vec<usize> = later.numbers.iter().enumerate().filter_map(wanted).collect();
+            later.part.reader.want_numbers(&own);
+        }
         LineColumns::new(bits.len(), numbers.len())
     }
 
@@ -226,20 +275,26 @@ impl Recording {
         lines: &mut LineColumns,
         work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
     ) -> Result<(), RecordingError> {
-        let Self { reader, stitcher, last_time, .. } = self;
-        let mut consume = |pieces: &[&Piece], last: bool| {
-            let before = *last_time;
-            for piece in pieces {
-                *last_time = stitcher.take(piece, lines).unwrap_or(*last_time);
+        let Self { first, later, stitcher, last_time, .. } = self;
+        let origin = first.reader.origin();
+        if !first.read(stitcher, last_time, lines, later.is_empty(), work)? {
+            return Ok(());
+        }
+        let (count, mut before) = (later.len(), &*first);
+        for (number, later) in later.iter_mut().enumerate() {
+            later.begin(origin, before, *last_time)?;
+            stitcher.place(Placing {
+                rate: later.part.reader.head().rate,
+                shift: later.begins,
+                bits: Some(later.bits.clone()),
+                numbers: Some(later.numbers.clone()),
+            });
+            if !later.part.read(stitcher, last_time, lines, number + 1 == count, work)? {
+                return Ok(());
             }
-            if last {
-                stitcher.finish(*last_time);
-                lines.end_at(*last_time + Nanos(1));
-                return work(lines, *last_time + Nanos(1));
-            }
-            *last_time == before || work(lines, *last_time)
-        };
-        reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))
+            before = &later.part;
+        }
+        Ok(())
     }
 
     /// For each wanted line the time that it was unknown after it had been known.
@@ -249,20 +304,8 @@ impl Recording {
 
     /// What a person should know of the recording, after it has been read; `names` are the wanted lines.
     pub fn findings(&self, names: &[String]) -> Vec<Finding> {
-        let mut findings = Vec::new();
-        if self.reader.cut_off() {
-            let message = format!(
-                "the file ends in the middle of something, in line {}; it was read up to {} s",
-                self.reader.line(),
-                seconds_short(self.origin().file_time_ns(self.last_time)),
-            );
-            findings.push(Finding::warning(
-                "cut-off",
-                &self.name,
-                message,
-                "what came after is lost: record again if it matters",
-            ));
-        }
+        let mut findings: Vec<Finding> = self.parts().filter_map(|part| part.cut_off(self.origin())).collect();
+        findings.extend(self.gaps());
         if let Some(met @ 1..) = self.stitcher.met {
             let message =
                 format!("{} met the edge before in one nanosecond: the file's times are finer", counted(met, "edge"));
@@ -309,12 +352,167 @@ impl Recording {
     }
 }
 
+impl Recording {
+    /// The stretches between files of which nothing is known.
+    fn gaps(&self) -> impl Iterator<Item = Finding> {
+        let shown = |time: Nanos| seconds_short(self.origin().file_time_ns(time));
+        let pairs = self.parts().zip(&self.later).filter(|(before, later)| {
+            let usual = before.reader.head().tick.max(later.part.reader.head().tick);
+            later.clock == Clock::Shared && later.begins > before.end + usual
+        });
+        pairs.map(move |(before, later)| {
+            let message = format!(
+                "nothing was recorded for {} before it: {} ends at {} s, and it begins at {} s",
+                later.begins - before.end,
+                before.name,
+                shown(before.end),
+                shown(later.begins),
+            );
+            Finding::note("gap", &later.part.name, message, "what the lines did meanwhile is not known; they were held")
+        })
+    }
+}
+
+impl Part {
+    /// Opens one file; says too whether it is packed.
+    fn open(
+        name: String,
+        input: Input,
+        options: &ReadOptions,
+        ending: Option<Packing>,
+    ) -> Result<(Self, bool), RecordingError> {
+        let piece = options.piece_bytes.unwrap_or(CHUNK);
+        let fill = |chunks: &mut Chunks| chunks.fill().map_err(|source| explain(&name, source.into()));
+        let mut chunks = Chunks::new(input, piece);
+        fill(&mut chunks)?;
+        let samples = options.sample_rate.zip(options.lines.as_ref());
+        // The bytes of samples may look like anything, and then the ending has to agree.
+        let packing = Packing::of(chunks.bytes()).filter(|packing| samples.is_none() || ending == Some(*packing));
+        if let Some(packing) = packing {
+            let unpacked = unpack(packing, chunks.into_stream()).map_err(|source| explain(&name, source.into()))?;
+            chunks = Chunks::new(Input::Stream(unpacked), piece);
+            fill(&mut chunks)?;
+        }
+        let form = if options.plain { Form::Plain } else { Form::Fast };
+        let reader: Result<Box<dyn Reader>, Failure> = match (ContentFormat::of(chunks.bytes()), samples) {
+            _ if chunks.bytes().is_empty() => return Err(RecordingError::Empty(name)),
+            (_, Some((rate, lines))) => crate::packed::open(chunks, rate, lines, form).map(boxed),
+            (ContentFormat::Empty, _) => return Err(RecordingError::Empty(name)),
+            (ContentFormat::Unknown, _) => {
+                return Err(RecordingError::UnknownFormat { file: name, begins: begins(chunks.bytes()) });
+            }
+            #[cfg(feature = "parquet")]
+            (ContentFormat::Parquet, _) => crate::table::open(chunks).map(|table| Box::new(table) as Box<dyn Reader>),
+            #[cfg(not(feature = "parquet"))]
+            (ContentFormat::Parquet, _) => return Err(RecordingError::NoParquet(name)),
+            (ContentFormat::Vcd, _) => crate::vcd::open(chunks, form).map(boxed),
+            (ContentFormat::JsonLines, _) => crate::json_lines::open(chunks, form).map(boxed),
+            (ContentFormat::Csv { mark }, _) => {
+                chunks.consume(mark);
+                crate::csv::open(chunks, options, form).map(boxed)
+            }
+        };
+        let reader = reader.map_err(|failure| explain(&name, failure))?;
+        Ok((Self { name, reader, length: None, end: Nanos(0) }, packing.is_some()))
+    }
+
+    /// Reads the file; see [`Recording::read`]. Gives false where it was stopped.
+    fn read(
+        &mut self,
+        stitcher: &mut Stitcher,
+        last_time: &mut Nanos,
+        lines: &mut LineColumns,
+        at_end: bool,
+        work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
+    ) -> Result<bool, RecordingError> {
+        let mut stopped = false;
+        let mut consume = |pieces: &[&Piece], last: bool| {
+            let before = *last_time;
+            for piece in pieces {
+                *last_time = stitcher.take(piece, lines).unwrap_or(*last_time);
+            }
+            if last && at_end {
+                stitcher.finish(*last_time);
+                lines.end_at(*last_time + Nanos(1));
+                return work(lines, *last_time + Nanos(1));
+            }
+            stopped = !(*last_time == before || work(lines, *last_time));
+            !stopped
+        };
+        self.reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))?;
+        self.end = *last_time;
+        Ok(!stopped)
+    }
+
+    fn cut_off(&self, origin: Origin) -> Option<Finding> {
+        let message = format!(
+            "the file ends in the middle of something, in line {}; it was read up to {} s",
+            self.reader.line(),
+            seconds_short(origin.file_time_ns(self.end)),
+        );
+        let help = "what came after is lost: record again if it matters";
+        self.reader.cut_off().then(|| Finding::warning("cut-off", &self.name, message, help))
+    }
+}
+
+impl LaterPart {
+    /// Matches the lines of a file to those of the first, by name.
+    fn new(first: &Part, part: Part, clock: Clock) -> Result<Self, RecordingError> {
+        let (wanted, own) = (first.reader.head(), part.reader.head());
+        let (mut bits, mut numbers) = (vec![None; own.bits], vec![None; own.numbers]);
+        for line in wanted.lines.iter().filter(|line| !matches!(line.kind, LineKind::Words { .. })) {
+            let level = line.kind == LineKind::Level;
+            let same = |other: &&RecordedLine| other.name == line.name;
+            let found = own.lines.iter().find(same).ok_or_else(|| RecordingError::NoSuchLine {
+                file: part.name.clone(),
+                first: first.name.clone(),
+                line: line.name.clone(),
+            })?;
+            let signals = if level { &mut bits } else { &mut numbers };
+            match signals.get_mut(found.signal) {
+                Some(signal) if level == (found.kind == LineKind::Level) => *signal = Some(line.signal),
+                _ => {
+                    return Err(RecordingError::OtherKind {
+                        file: part.name.clone(),
+                        first: first.name.clone(),
+                        line: line.name.clone(),
+                    });
+                }
+            }
+        }
+        Ok(Self { part, bits, numbers, clock, begins: Nanos(0) })
+    }
+
+    /// Says when the file begins; fails where that is before the end of the one before it.
+    fn begin(&mut self, origin: Origin, before: &Part, ended: Nanos) -> Result<(), RecordingError> {
+        let own = self.part.reader.origin();
+        self.begins = match self.clock {
+            Clock::Own => ended + self.part.reader.head().tick.max(Nanos(1)),
+            Clock::Shared => {
+                origin.since_start(own.0).filter(|begins| *begins >= ended).ok_or_else(|| RecordingError::Overlap {
+                    file: self.part.name.clone(),
+                    begins: seconds_short(own.0),
+                    before: before.name.clone(),
+                    ends: seconds_short(origin.file_time_ns(ended)),
+                })?
+            }
+        };
+        Ok(())
+    }
+}
+
 fn boxed<F: Format + 'static>(pipeline: Pipeline<F>) -> Box<dyn Reader> {
     Box::new(pipeline)
 }
 
 fn explain(name: &str, failure: Failure) -> RecordingError {
+    let archive = |source: &io::Error| source.get_ref()?.downcast_ref::<ArchiveFault>().cloned();
     match failure {
+        Failure::Io(source) if let Some(fault) = archive(&source) => {
+            RecordingError::Archive { file: name.to_owned(), fault }
+        }
+        Failure::Table(why) => RecordingError::Table { file: name.to_owned(), why },
+        Failure::Columns(columns) => RecordingError::Columns { file: name.to_owned(), columns },
         Failure::Io(source) => RecordingError::Io { file: name.to_owned(), source },
         Failure::Fault(Fault { line, kind }) => RecordingError::Fault { file: name.to_owned(), line, fault: kind },
     }
@@ -325,6 +523,8 @@ fn explain(name: &str, failure: Failure) -> RecordingError {
 enum ContentFormat {
     Empty,
     Vcd,
+    JsonLines,
+    Parquet,
     /// With the length of a byte order mark.
     Csv {
         mark: usize,
@@ -342,8 +542,10 @@ impl ContentFormat {
         let strange = |byte: &u8| *byte < b' ' && !byte.is_ascii_whitespace();
         let head = text.get(..LOOK.min(text.len())).unwrap_or_default();
         match text.first() {
+            _ if bytes.starts_with(b"PAR1") => ContentFormat::Parquet,
             None => ContentFormat::Empty,
             Some(b'$') => ContentFormat::Vcd,
+            Some(b'{') => ContentFormat::JsonLines,
             _ if head.iter().any(strange) || not_utf8(head) => ContentFormat::Unknown,
             _ => ContentFormat::Csv { mark },
         }

@@ -13,14 +13,53 @@ pub(crate) struct Stitcher {
     readings: Vec<Option<usize>>,
     /// The stretch in which edges are counted, both ends included.
     counted: (Nanos, Option<Nanos>),
-    /// The rate, where pieces count samples in place of time.
-    pub(crate) rate: Option<SampleRate>,
+    /// How the pieces' own times and signals belong to the recording's.
+    placing: Placing,
     /// Room for times made of sample numbers.
     times: Vec<Nanos>,
     /// Edges of all two-level signals in that stretch.
     pub(crate) edges: u64,
     /// Edges of one signal that share their nanosecond with the edge before; `None` where they are not counted.
     pub(crate) met: Option<u64>,
+}
+
+/// How the pieces of one file belong to a recording.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Placing {
+    /// The rate, where they count samples in place of time.
+    pub(crate) rate: Option<SampleRate>,
+    /// When the file begins.
+    pub(crate) shift: Nanos,
+    /// For each of its two-level signals that of the recording; none where they are the same.
+    pub(crate) bits: Option<Vec<Option<usize>>>,
+    /// The same of its number signals.
+    pub(crate) numbers: Option<Vec<Option<usize>>>,
+}
+
+impl Placing {
+    /// The time in the recording of a time in a piece, or of a sample.
+    fn time_of(&self, time: Nanos, sample_base: u64) -> Nanos {
+        match self.rate {
+            None => time + self.shift,
+            // Beyond all times, which takes a century, the last one stands in.
+            Some(rate) => rate.time_of(sample_base + time.0).unwrap_or(Nanos(MOST_FILE_TIME_NS as u64)) + self.shift,
+        }
+    }
+
+    /// Times as they are in the recording; `room` is for those that differ from the piece's.
+    fn times<'a>(&self, times: &'a [Nanos], sample_base: u64, room: &'a mut Vec<Nanos>) -> &'a [Nanos] {
+        if self.rate.is_none() && self.shift == Nanos(0) {
+            return times;
+        }
+        room.clear();
+        room.extend(times.iter().map(|&time| self.time_of(time, sample_base)));
+        room
+    }
+}
+
+/// The signal in the recording of one in a file.
+fn mapped(signal: usize, map: Option<&Vec<Option<usize>>>) -> Option<usize> {
+    map.map_or(Some(signal), |map| map.get(signal).copied().flatten())
 }
 
 /// What is known of one two-level signal.
@@ -68,27 +107,23 @@ impl Stitcher {
         self.signals.iter().filter_map(|signal| Some((signal.column?, signal)))
     }
 
+    /// Says how the pieces to come belong to the recording.
+    pub(crate) fn place(&mut self, placing: Placing) {
+        self.placing = placing;
+    }
+
     /// Joins one piece; gives the last time in it.
     pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) -> Option<Nanos> {
-        let rate = self.rate;
-        let time_of = |time: Nanos| match rate {
-            None => time,
-            // Beyond all times, which takes a century, the last one stands in.
-            Some(rate) => rate.time_of(piece.sample_base + time.0).unwrap_or(Nanos(MOST_FILE_TIME_NS as u64)),
-        };
-        for (signal, column) in self.signals.iter_mut().zip(&piece.columns) {
+        let (placing, base) = (&self.placing, piece.sample_base);
+        for (number, column) in piece.columns.iter().enumerate() {
             if column.changes.is_empty() && column.unknown.values == 0 {
                 continue;
             }
-            signal.take_unknown(&column.unknown, column.changes.first().copied());
+            let signal = mapped(number, placing.bits.as_ref()).and_then(|signal| self.signals.get_mut(signal));
+            let Some(signal) = signal else { continue };
+            let changes = placing.times(&column.changes, base, &mut self.times);
+            signal.take_unknown(&column.unknown.later_by(placing.shift), changes.first().copied());
             let Some(last_level) = column.level() else { continue };
-            let changes = if rate.is_none() {
-                &column.changes
-            } else {
-                self.times.clear();
-                self.times.extend(column.changes.iter().map(|&sample| time_of(sample)));
-                &self.times
-            };
             let joined = join(signal.level, changes, last_level);
             signal.level = Some(last_level);
             if let Some((since, _)) = joined.start {
@@ -102,19 +137,13 @@ impl Stitcher {
                 lines.append(line, joined);
             }
         }
-        for (number, column) in piece.numbers.iter().zip(&self.readings).filter(|(number, _)| !number.times.is_empty())
-        {
-            let Some(line) = *column else { continue };
-            let times = if rate.is_none() {
-                &number.times
-            } else {
-                self.times.clear();
-                self.times.extend(number.times.iter().map(|&sample| time_of(sample)));
-                &self.times
-            };
-            lines.append_readings(line, times, &number.values);
+        for (number, column) in piece.numbers.iter().enumerate().filter(|(_, column)| !column.times.is_empty()) {
+            let number = mapped(number, placing.numbers.as_ref());
+            let Some(line) = number.and_then(|number| *self.readings.get(number)?) else { continue };
+            let times = placing.times(&column.times, base, &mut self.times);
+            lines.append_readings(line, times, &column.values);
         }
-        piece.last_time.map(time_of)
+        piece.last_time.map(|time| placing.time_of(time, base))
     }
 
     /// Ends the recording at `end`: what is unknown then was so up to it.

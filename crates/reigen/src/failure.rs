@@ -1,12 +1,14 @@
 //! Errors in a person's words: the one place where they are put together.
 
+use crate::cli::ColorWord;
+use crate::log::FILE_ONLY;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::OutputError;
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, Write};
 use std::process::ExitCode;
 
 /// Why a command could not do its work.
@@ -65,13 +67,13 @@ const REFUSED: u8 = 2;
 
 impl Failure {
     /// Tells the person, and gives the exit code.
-    pub(crate) fn report(&self) -> ExitCode {
+    pub(crate) fn report(&self, color: ColorWord) -> ExitCode {
         if matches!(self, Self::Print(error) if error.kind() == io::ErrorKind::BrokenPipe) {
             return ExitCode::SUCCESS;
         }
         let stderr = io::stderr();
-        let plain = !stderr.is_terminal() || std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-        let renderer = if plain { Renderer::plain() } else { Renderer::styled() };
+        let renderer = if color.on(&stderr) { Renderer::styled() } else { Renderer::plain() };
+        tracing::info!(target: FILE_ONLY, "{}", self.text(&Renderer::plain()));
         // Where even this cannot be written, the exit code still tells.
         let _ = writeln!(stderr.lock(), "{}", self.text(&renderer));
         ExitCode::from(REFUSED)

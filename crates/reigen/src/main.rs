@@ -4,6 +4,7 @@ mod cli;
 mod commands;
 mod failure;
 mod gauge;
+mod log;
 mod overwrite;
 mod picture;
 mod place;
@@ -12,11 +13,13 @@ mod progress;
 mod reading;
 mod replay;
 mod states;
+mod stretch;
 mod summary;
 mod tables;
 
 use clap::Parser;
 use std::process::ExitCode;
+use std::time::Instant;
 
 /// How a command ended that did its work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -32,26 +35,39 @@ const DIFFERS: u8 = 1;
 
 fn main() -> ExitCode {
     let cli = cli::Cli::parse();
-    let mut out = print::Out::standard();
-    let done = match &cli.command {
-        cli::Command::Check(arguments) => commands::check::run(arguments, &mut out),
-        cli::Command::Size(arguments) => commands::size::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Survey(arguments) => commands::survey::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Debounce(arguments) => commands::debounce::run(arguments, &mut out),
-        cli::Command::Levels(arguments) => commands::levels::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Chain(arguments) => commands::chain::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Polling(arguments) => commands::polling::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Rate(arguments) => commands::rate::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Draw(arguments) => commands::draw::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Verify(arguments) => commands::verify::run(arguments, &mut out),
-        cli::Command::Why(arguments) => commands::why::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Run(arguments) => commands::run::run(arguments, &mut out),
-        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, &mut out).map(|()| Done::Fine),
-        cli::Command::Demo(arguments) => commands::demo::run(arguments, &mut out).map(|()| Done::Fine),
-    };
-    match done.and_then(|done| out.finish().map(|()| done)) {
+    let color = cli.manner.color;
+    let began = Instant::now();
+    let done = log::begin(&cli.manner).and_then(|()| {
+        let mut out = print::Out::standard(color);
+        let done = work(&cli.command, &mut out)?;
+        out.finish()?;
+        Ok(done)
+    });
+    tracing::info!("it took {} ms", began.elapsed().as_millis());
+    match done {
         Ok(Done::Fine) => ExitCode::SUCCESS,
         Ok(Done::Differs) => ExitCode::from(DIFFERS),
-        Err(failure) => failure.report(),
+        Err(failure) => failure.report(color),
+    }
+}
+
+/// Does what was asked for.
+fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::Failure> {
+    match command {
+        cli::Command::Check(arguments) => commands::check::run(arguments, out),
+        cli::Command::Size(arguments) => commands::size::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Survey(arguments) => commands::survey::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Debounce(arguments) => commands::debounce::run(arguments, out),
+        cli::Command::Levels(arguments) => commands::levels::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Chain(arguments) => commands::chain::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
+        cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Run(arguments) => commands::run::run(arguments, out),
+        cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Done::Fine),
     }
 }

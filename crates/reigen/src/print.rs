@@ -1,11 +1,12 @@
 //! Standard output, or a stand-in for it.
 
+use crate::cli::ColorWord;
 use crate::failure::Failure;
-use std::io::{self, BufWriter, IsTerminal, Write};
+use std::io::{self, BufWriter, Write};
 
 /// Where results go.
 pub(crate) struct Out {
-    writer: Box<dyn Write>,
+    writer: Box<dyn Write + Send>,
     colour: bool,
 }
 
@@ -15,10 +16,10 @@ pub(crate) fn terminal_width() -> Option<u32> {
 }
 
 impl Out {
-    /// Standard output; with colour on a terminal, unless NO_COLOR says otherwise.
-    pub(crate) fn standard() -> Self {
+    /// Standard output, with colour where it is wanted.
+    pub(crate) fn standard(color: ColorWord) -> Self {
         let stdout = io::stdout();
-        let colour = stdout.is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
+        let colour = color.on(&stdout);
         Self { writer: Box::new(BufWriter::new(stdout)), colour }
     }
 
@@ -39,7 +40,7 @@ impl Out {
     }
 
     /// Where to write anything else.
-    pub(crate) fn writer(&mut self) -> &mut Box<dyn Write> {
+    pub(crate) fn writer(&mut self) -> &mut Box<dyn Write + Send> {
         &mut self.writer
     }
 

@@ -1,5 +1,6 @@
 //! A bar on standard error for work that takes a while, on a terminal.
 
+use crate::log::is_quiet;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use reigen_io::recording::Progress;
 use std::io::IsTerminal;
@@ -23,7 +24,7 @@ pub(crate) struct Bar {
 impl Bar {
     /// A bar for a recording that is about to be read.
     pub(crate) fn new(progress: Progress) -> Self {
-        Self { progress, since: Instant::now(), watched: std::io::stderr().is_terminal(), bar: None }
+        Self { progress, since: Instant::now(), watched: std::io::stderr().is_terminal() && !is_quiet(), bar: None }
     }
 
     /// Shows how far the work is.

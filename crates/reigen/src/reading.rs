@@ -5,7 +5,28 @@ use crate::progress::Bar;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::station::StationErrorKind;
 use reigen_core::time::Nanos;
-use reigen_io::recording::Recording;
+use reigen_io::options::ReadOptions;
+use reigen_io::recording::{Clock, Recording};
+use std::path::{Path, PathBuf};
+
+/// How the times of recordings in a row belong together.
+pub(crate) fn clock(own: bool) -> Clock {
+    if own { Clock::Own } else { Clock::Shared }
+}
+
+/// Opens a recording, and tells what it was taken for; `-` is standard input.
+pub(crate) fn open(path: &Path, options: &ReadOptions) -> Result<Recording, Failure> {
+    open_all(&[path.to_owned()], options, Clock::default())
+}
+
+/// The same of several of one run, one after another.
+pub(crate) fn open_all(paths: &[PathBuf], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
+    let recording = Recording::open_all(paths, options, clock)?;
+    for told in recording.taken_for() {
+        tracing::info!("{told}");
+    }
+    Ok(recording)
+}
 
 /// Reads the lines of these signals, and hands over window after window; gives the recording's last time.
 pub(crate) fn read_through(

@@ -4,6 +4,7 @@ use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
 use crate::gauge::GaugeTable;
 use crate::progress::Bar;
+use crate::stretch::Stretch;
 use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::event::{Event, EventOrder};
@@ -133,6 +134,10 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         sample_rate: arguments.sample_rate,
         lines: arguments.lines.clone(),
         thresholds,
+        separator: arguments.separator,
+        decimal: arguments.decimal,
+        time: arguments.time.clone(),
+        time_unit: arguments.time_unit,
         plain: arguments.plain_reader,
         ..ReadOptions::default()
     })
@@ -162,7 +167,7 @@ pub(crate) fn replay_observed(
     let plan = compile(&file.station, recording.lines(), recording.tick());
     let Plan { mut engine, signals, names: line_names, lines: line_numbers, numbers, .. } =
         plan.map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
-    let stretch = Stretch::new(&recording, wanted)?;
+    let stretch = Stretch::new(&recording, wanted.from, wanted.to)?;
     let mut lines = recording.select(&signals, &numbers);
     recording.count_within(stretch.from, stretch.to);
     let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
@@ -236,46 +241,6 @@ fn faults(station: &Station, engine: &Engine, origin: Origin) -> Vec<Finding> {
         Some(Finding::warning("no-result", name, message, remedy))
     });
     told.collect()
-}
-
-/// The part of the recording that counts.
-#[derive(Debug, Clone, Copy)]
-struct Stretch {
-    from: Nanos,
-    to: Option<Nanos>,
-}
-
-impl Stretch {
-    fn new(recording: &Recording, wanted: &Wanted<'_>) -> Result<Self, Failure> {
-        let origin = recording.origin();
-        let usage = |message: String| Failure::Usage {
-            message,
-            help: format!("the recording begins at {} s, in its own times", seconds_short(origin.0)),
-        };
-        let time = |option: &str, file_time: Option<i64>| match file_time.map(|time| (time, origin.since_start(time))) {
-            None => Ok(None),
-            Some((_, Some(time))) => Ok(Some(time)),
-            Some((time, None)) => Err(usage(format!("{option} {} s lies before the recording", seconds_short(time)))),
-        };
-        let from = time("--from", wanted.from)?.unwrap_or_default();
-        let to = time("--to", wanted.to)?;
-        if to.is_some_and(|to| to < from) {
-            return Err(usage("--to lies before --from".to_owned()));
-        }
-        Ok(Self { from, to })
-    }
-
-    /// The last time that counts, once the recording has been read.
-    fn end(&self, recording: &Recording) -> Result<Nanos, Failure> {
-        let last = recording.last_time();
-        if self.from > last {
-            return Err(Failure::Usage {
-                message: "--from lies after the recording".to_owned(),
-                help: format!("it ends at {} s", seconds_short(recording.origin().file_time_ns(last))),
-            });
-        }
-        Ok(self.to.map_or(last, |to| to.min(last)))
-    }
 }
 
 /// The files that watch the points.

@@ -1,35 +1,49 @@
 //! What each column of a CSV is: the time, levels, numbers.
 
+use super::burst::{Burst, burst};
+use super::dialect::{Dialect, LevelWords, decimal_of, mark_word};
+use super::header::Header;
 use super::record::Record;
-use super::rows::file_time;
+use crate::date::{self, Moment};
 use crate::error::{Fault, FaultKind, shown};
-use crate::options::{ReadOptions, Thresholds};
+use crate::options::{ReadOptions, Thresholds, TimeUnit};
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::quantity::Decimal;
-use reigen_core::time::Nanos;
-
-/// Names of a time column, and the power of ten from its unit to nanoseconds.
-const TIME_COLUMNS: [(&str, i32); 4] = [("time_s", 9), ("time_ms", 6), ("time_us", 3), ("time_ns", 0)];
+use reigen_core::names::counted;
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// What the header and the first rows say.
 #[derive(Debug)]
 pub(super) struct Layout {
     pub(super) head: Head,
-    /// The header's cells.
+    pub(super) dialect: Dialect,
+    /// The time column, and what its cells are; none where rows are samples.
+    pub(super) time: Option<(usize, TimeForm)>,
+    /// The name of each cell of a row.
     pub(super) names: Vec<String>,
     /// What each cell of a row is.
     pub(super) columns: Vec<Column>,
+    /// Which sample of its row each cell belongs to, where a row has several.
+    pub(super) samples: Option<Burst>,
     pub(super) thresholds: Option<Thresholds>,
+}
+
+/// What the cells of a time column are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum TimeForm {
+    /// Numbers in this unit.
+    Number(TimeUnit),
+    /// Dates and times, with a zone or without.
+    Date { zoned: bool },
 }
 
 /// What the cells of one column are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Column {
-    /// The time, with the power of ten that makes nanoseconds of it.
-    Time(i32),
-    /// 0 or 1.
-    Levels { signal: usize },
+    /// The time.
+    Time,
+    /// The two words for levels.
+    Levels { signal: usize, words: LevelWords },
     /// A number of which the thresholds make a level.
     Digitised { signal: usize },
     /// A number.
@@ -41,57 +55,86 @@ pub(super) enum Column {
 /// What the first rows show of a column.
 #[derive(Debug, Clone, PartialEq)]
 enum Look {
-    Levels,
-    Number { why: String },
-    Words { why: String },
+    /// Nothing in it yet.
+    Empty,
+    Levels(LevelWords),
+    Number {
+        why: String,
+    },
+    Words {
+        why: String,
+    },
+}
+
+/// The bytes below a header, and where they are.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Below<'a> {
+    pub(super) rows: &'a [u8],
+    pub(super) at_end: bool,
+    pub(super) line: u64,
 }
 
 impl Layout {
-    /// Makes sense of the header and of the rows at hand.
+    /// Makes sense of the header and of the rows at hand, which must be read by the `record` of its separator.
     pub(super) fn new(
-        names: Vec<String>,
+        header: &Header,
+        unit_row: Option<TimeUnit>,
         options: &ReadOptions,
-        rows: &[u8],
-        at_end: bool,
-        line: u64,
+        below: Below<'_>,
+        record: &mut Record,
     ) -> Result<Self, Fault> {
-        let first = names.first().cloned().unwrap_or_default();
-        let time = TIME_COLUMNS.iter().find(|(name, _)| *name == first).map(|(_, power)| *power);
-        let refuse = |kind| Err(Fault { line: 1, kind });
-        if names.iter().all(|name| Decimal::parse(name.as_bytes()).is_some()) {
-            return refuse(FaultKind::NoHeader(shown(names.join(",").as_bytes())));
+        let refuse = |kind| Fault { line: header.line, kind };
+        let column = header.time.map(|(column, _)| header.names.get(column).cloned().unwrap_or_default());
+        let Below { rows, at_end, line } = below;
+        let decimal = decimal_of(record, header.separator, rows, at_end, line, options)
+            .map_err(|(line, kind)| Fault { line, kind })?;
+        let dialect = Dialect { separator: header.separator, decimal };
+        let cells = record.read(rows, at_end).map_or(0, |_| record.len());
+        let time = header.time.map(|(column, unit)| (column, unit.or(unit_row)));
+        let form = time.map(|(number, unit)| {
+            let first = (cells > 0).then(|| record.cell(number));
+            time_form(column.as_deref().unwrap_or_default(), unit, first, options).map(|form| (number, form))
+        });
+        let time = form.transpose().map_err(refuse)?;
+        let (names, samples) = burst(&header.names, time.map(|(number, _)| number), cells, options).map_err(refuse)?;
+        if let (Some(column), Some(_), None) = (column, options.sample_rate, &samples) {
+            return Err(refuse(FaultKind::TwoTimes(column)));
         }
-        match (time, options.sample_rate) {
-            (Some(_), Some(_)) => return refuse(FaultKind::TwoTimes(first)),
-            (None, None) => return refuse(FaultKind::NoTimeColumn(shown(first.as_bytes()))),
-            _ => {}
-        }
-        let looks = look_at(rows, at_end, names.len(), line);
+        let looks = look_at(record, below, names.len(), dialect);
+        let by_rate = if time.is_some() { None } else { options.sample_rate };
         let mut layout = Self {
-            head: Head { rate: options.sample_rate, ..Head::default() },
+            head: Head { rate: by_rate, ..Head::default() },
+            dialect,
+            time,
             columns: Vec::new(),
+            samples,
             thresholds: options.thresholds,
             names,
         };
         for (number, look) in looks.into_iter().enumerate() {
-            let column = match (number, time) {
-                (0, Some(power)) => Column::Time(power),
+            let column = match time {
+                Some((time, _)) if time == number => Column::Time,
                 _ => layout.add_line(number, look),
             };
             layout.columns.push(column);
         }
-        layout.head.tick = match options.sample_rate {
+        layout.head.tick = match by_rate {
             Some(rate) => rate.time_of(1).unwrap_or_default(),
-            None => constant_step(rows, at_end, layout.time_power()).unwrap_or_default(),
+            None => layout.constant_step(record, below).unwrap_or_default(),
         };
+        layout.head.taken_for = layout.told(header);
         Ok(layout)
     }
 
     fn add_line(&mut self, column: usize, look: Look) -> Column {
         let name = self.names.get(column).cloned().unwrap_or_default();
+        if let Some(same) = self.sample_before(column) {
+            return same;
+        }
         let digitised = self.thresholds.is_some() && matches!(look, Look::Number { .. });
         let (kind, column) = match look {
-            Look::Levels => (LineKind::Level, Column::Levels { signal: self.head.bits }),
+            Look::Empty => (LineKind::Level, Column::Levels { signal: self.head.bits, words: LevelWords::Digits }),
+            Look::Levels(words) => (LineKind::Level, Column::Levels { signal: self.head.bits, words }),
             Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.head.bits }),
             Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.head.numbers }),
             Look::Words { why } => (LineKind::Words { why }, Column::Words),
@@ -105,12 +148,126 @@ impl Layout {
         column
     }
 
-    /// The power of ten that makes nanoseconds of the time column.
-    pub(super) fn time_power(&self) -> i32 {
-        match self.columns.first() {
-            Some(Column::Time(power)) => *power,
-            _ => 0,
+    /// What the first sample of a burst is that this column belongs to.
+    fn sample_before(&self, column: usize) -> Option<Column> {
+        let samples = self.samples.as_ref()?;
+        samples.of_cell.get(column).filter(|sample| **sample > 0)?;
+        let name = self.names.get(column)?;
+        self.columns.get(self.names.iter().position(|other| other == name)?).copied()
+    }
+
+    /// What the file was taken for, in one line.
+    fn told(&self, header: &Header) -> String {
+        let mut told = self.dialect.told();
+        let mut add = |text: String| {
+            told.push_str("; ");
+            told.push_str(&text);
+        };
+        match header.line {
+            1 => {}
+            line => add(format!("{} above the header passed over", counted(line - 1, "line"))),
         }
+        match (self.time, self.head.rate) {
+            (Some((column, form)), _) => {
+                let name = self.names.get(column).map(String::as_str).unwrap_or_default();
+                let what = match form {
+                    TimeForm::Number(unit) => format!("in {unit}"),
+                    TimeForm::Date { zoned: true } => "as dates, counted from 1970 in UTC".to_owned(),
+                    TimeForm::Date { zoned: false } => "as dates without a zone, counted from 1970".to_owned(),
+                };
+                add(format!("time `{name}` {what}"));
+            }
+            _ => add("a row a sample".to_owned()),
+        }
+        if let Some(samples) = &self.samples {
+            add(format!("{} in a row", counted(samples.count as u64, "sample")));
+        }
+        let lines = &self.head.lines;
+        let count = |wanted: fn(&LineKind) -> bool| lines.iter().filter(|line| wanted(&line.kind)).count() as u64;
+        add(format!(
+            "{} with levels, {} with numbers",
+            counted(count(|kind| *kind == LineKind::Level), "line"),
+            count(|kind| matches!(kind, LineKind::Number { .. })),
+        ));
+        let mut words: Vec<&str> = Vec::new();
+        for column in &self.columns {
+            if let Column::Levels { words: named, .. } = column
+                && !words.contains(&named.told())
+            {
+                words.push(named.told());
+            }
+        }
+        if words.iter().any(|word| *word != LevelWords::Digits.told()) {
+            add(format!("levels are {}", words.join(", ")));
+        }
+        told
+    }
+
+    /// A time cell in nanoseconds, exact to the rounding with halves up.
+    pub(super) fn file_time(&self, cell: &[u8]) -> Result<i64, FaultKind> {
+        match self.time {
+            Some((_, TimeForm::Date { zoned })) => dated(date::moment(cell), zoned, cell),
+            Some((_, TimeForm::Number(unit))) => {
+                let other = || self.dialect.swapped().number(cell).map(|_| self.other_mark(cell, "time"));
+                let number =
+                    self.dialect.number(cell).ok_or_else(|| other().unwrap_or(FaultKind::NoTime(shown(cell))))?;
+                let nanos = number.scaled(unit.power()).and_then(|(nanos, _)| i64::try_from(nanos).ok());
+                nanos
+                    .filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS)
+                    .ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
+            }
+            None => Ok(0),
+        }
+    }
+
+    /// A number with the decimal mark that the file does not have.
+    pub(super) fn other_mark(&self, cell: &[u8], column: &str) -> FaultKind {
+        FaultKind::OtherDecimal { found: shown(cell), column: column.to_owned(), mark: mark_word(self.dialect.decimal) }
+    }
+
+    /// The step of the first rows at hand, where it is constant; at least three are wanted.
+    fn constant_step(&self, record: &mut Record, below: Below<'_>) -> Option<Nanos> {
+        let (column, _) = self.time?;
+        let mut times = Vec::new();
+        record.each_row(below.rows, below.at_end, below.line, |record, _| {
+            if times.len() < STEP_ROWS {
+                times.extend(self.file_time(record.cell(column)).ok());
+            }
+        });
+        let steps: Vec<u64> = times.iter().zip(times.iter().skip(1)).map(|(one, other)| one.abs_diff(*other)).collect();
+        let (least, most) = (*steps.iter().min()?, *steps.iter().max()?);
+        let rounding = u64::from(least >= ROUNDED_FROM);
+        let step = (steps.len() >= 2 && least > 0 && most - least <= rounding).then_some(Nanos(least))?;
+        // Within a row samples come closer.
+        Some(self.samples.as_ref().map_or(step, |samples| samples.after(1).min(step)))
+    }
+}
+
+/// The time of a date, which must tell its zone where the others do.
+pub(super) fn dated(moment: Option<Moment>, zoned: bool, cell: &[u8]) -> Result<i64, FaultKind> {
+    match moment {
+        Some(moment) if moment.zoned == zoned => Ok(moment.nanos),
+        Some(_) => Err(FaultKind::MixedZones { found: shown(cell), zoned }),
+        None => Err(FaultKind::NoDate(shown(cell))),
+    }
+}
+
+/// What the cells of the time column are, by its name, the options and the first of them.
+fn time_form(
+    column: &str,
+    unit: Option<TimeUnit>,
+    first: Option<&[u8]>,
+    options: &ReadOptions,
+) -> Result<TimeForm, FaultKind> {
+    if let Some(moment) = first.and_then(date::moment) {
+        return Ok(TimeForm::Date { zoned: moment.zoned });
+    }
+    match (unit, options.time_unit) {
+        (Some(own), Some(wanted)) if own != wanted => {
+            Err(FaultKind::OtherUnit { column: column.to_owned(), own, wanted })
+        }
+        (Some(unit), _) | (None, Some(unit)) => Ok(TimeForm::Number(unit)),
+        (None, None) => Err(FaultKind::NoTimeUnit(column.to_owned())),
     }
 }
 
@@ -119,59 +276,34 @@ const STEP_ROWS: usize = 1000;
 /// Steps of at least this length are the same though rounding parts them by a nanosecond.
 const ROUNDED_FROM: u64 = 1000;
 
-/// The step of the first rows at hand, where it is constant; at least three are wanted.
-fn constant_step(rows: &[u8], at_end: bool, power: i32) -> Option<Nanos> {
-    Record::with(|record| {
-        let (mut rest, mut times) = (rows, Vec::new());
-        while let Some(found) = record.read(rest, at_end).filter(|found| found.consumed > 0) {
-            // The last row at hand may be half of one.
-            let Some(after) = rest.get(found.consumed..).filter(|after| at_end || !after.is_empty()) else { break };
-            rest = after;
-            times.extend(file_time(record.cell(0), power).ok());
-            if times.len() == STEP_ROWS {
-                break;
-            }
-        }
-        let steps: Vec<u64> = times.iter().zip(times.iter().skip(1)).map(|(one, other)| one.abs_diff(*other)).collect();
-        let (least, most) = (*steps.iter().min()?, *steps.iter().max()?);
-        let rounding = u64::from(least >= ROUNDED_FROM);
-        (steps.len() >= 2 && least > 0 && most - least <= rounding).then_some(Nanos(least))
-    })
-}
-
-/// Looks at the rows at hand: a column of nothing but 0 and 1 has levels.
-fn look_at(rows: &[u8], at_end: bool, columns: usize, line: u64) -> Vec<Look> {
-    Record::with(|record| look_with(record, rows, at_end, columns, line))
-}
-
-fn look_with(record: &mut Record, rows: &[u8], at_end: bool, columns: usize, mut line: u64) -> Vec<Look> {
-    let mut looks = vec![Look::Levels; columns];
-    let mut rest = rows;
-    while let Some(found) = record.read(rest, at_end) {
-        if found.consumed == 0 {
-            break;
-        }
+/// Looks at the rows at hand: a column of nothing but the two words of a pair has levels.
+fn look_at(record: &mut Record, below: Below<'_>, columns: usize, dialect: Dialect) -> Vec<Look> {
+    let mut looks = vec![Look::Empty; columns];
+    record.each_row(below.rows, below.at_end, below.line, |record, line| {
         for (number, look) in looks.iter_mut().enumerate().take(record.len()) {
-            let first = rest.len() == rows.len();
-            look.see(record.cell(number), line + found.lines_before, first);
+            look.see(record.cell(number), line, dialect);
         }
-        line += found.lines;
-        rest = rest.get(found.consumed..).unwrap_or_default();
-    }
+    });
     looks
 }
 
 impl Look {
-    fn see(&mut self, cell: &[u8], line: u64, first: bool) {
-        if *self != Look::Levels || matches!(cell, b"0" | b"1") {
+    fn see(&mut self, cell: &[u8], line: u64, dialect: Dialect) {
+        let undecided = matches!(self, Look::Empty | Look::Levels(LevelWords::Digits));
+        if !undecided || cell.is_empty() {
             return;
         }
+        let first = *self == Look::Empty;
         let found = shown(cell);
-        if Decimal::parse(cell).is_some() {
-            *self = Look::Number { why: format!("a number (`{found}` in line {line})") };
-        } else if first {
+        match LevelWords::of(cell) {
+            Some((LevelWords::Digits, _)) => *self = Look::Levels(LevelWords::Digits),
+            Some((words, _)) if first => *self = Look::Levels(words),
+            _ if dialect.number(cell).is_some() => {
+                *self = Look::Number { why: format!("a number (`{found}` in line {line})") };
+            }
             // A word further down, in a column that had levels, is refused where it stands.
-            *self = Look::Words { why: format!("a column of words (`{found}` in line {line})") };
+            _ if first => *self = Look::Words { why: format!("a column of words (`{found}` in line {line})") },
+            _ => {}
         }
     }
 }

@@ -4,12 +4,14 @@
 //! length is known before it is seen, and all that is worked out is that its time did not run backwards. Where
 //! levels differ, the row is taken apart; whatever has another shape goes to the plain form, a row at a time.
 
-use super::columns::{Column, Layout};
+use super::columns::{Column, Layout, TimeForm};
+use super::dialect::LevelWords;
 use super::numbers;
-use super::rows::{RowReader, Rows, file_time};
+use super::rows::RowReader;
 use crate::error::Fault;
 use crate::piece::Piece;
 use crate::pipeline::Done;
+use crate::rows::Rows;
 use crate::word::{DIGIT, Range, Word};
 use reigen_core::time::Nanos;
 
@@ -25,6 +27,9 @@ pub(super) fn read(
     at_end: bool,
     piece: &mut Piece,
 ) -> Result<Done, Fault> {
+    if layout.samples.is_some() {
+        return reader.read(place, bytes, at_end, false, piece);
+    }
     let Some(signals) = signals(layout) else {
         return numbers::read(reader, place, layout, bytes, at_end, piece);
     };
@@ -43,12 +48,18 @@ pub(super) fn read(
     }
 }
 
-/// The signals of the columns after the time; `None` where not all of them are levels.
+/// The signals of the columns after the time; `None` where not all of them are levels in digits, or the time is
+/// no number in the first column.
 fn signals(layout: &Layout) -> Option<Vec<usize>> {
-    let levels = layout.columns.iter().filter(|column| !matches!(column, Column::Time(_)));
+    let levels = match layout.time {
+        None => layout.columns.as_slice(),
+        Some((0, TimeForm::Number(_))) => layout.columns.get(1..)?,
+        Some(_) => return None,
+    };
     levels
+        .iter()
         .map(|column| match column {
-            Column::Levels { signal } => Some(*signal),
+            Column::Levels { signal, words: LevelWords::Digits } => Some(*signal),
             _ => None,
         })
         .collect()
@@ -75,14 +86,15 @@ impl Shape {
     fn of(row: &[u8], layout: &Layout, signals: usize) -> Option<Self> {
         let time = match layout.head.rate {
             Some(_) => 0,
-            None => row.iter().position(|byte| *byte == b',')?,
+            None => row.iter().position(|byte| *byte == layout.dialect.separator)?,
         };
         let (text, levels) = row.split_at_checked(time)?;
         let parting = usize::from(layout.head.rate.is_none());
         let end = if levels.ends_with(b"\r\n") { 2 } else { 1 };
         let plain = levels.len() == parting + 2 * signals - 1 + end && levels.ends_with(b"\n");
         let cells_plain = levels.iter().skip(parting).step_by(2).take(signals).all(|byte| matches!(byte, b'0' | b'1'));
-        let time_plain = time <= MOST_TIME && text.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.');
+        let time_plain =
+            time <= MOST_TIME && text.iter().all(|byte| byte.is_ascii_digit() || *byte == layout.dialect.decimal);
         if !(plain && cells_plain && time_plain) || signals == 0 || row.len() < 8 {
             return None;
         }
@@ -184,7 +196,7 @@ impl Shape {
 fn now(place: &mut Rows, layout: &Layout, time: &[u8], rows: usize) -> Option<Nanos> {
     match layout.head.rate {
         Some(_) => Some(Nanos(place.rows + rows as u64)),
-        None => place.since_start(file_time(time, layout.time_power()).ok()?, time).ok(),
+        None => place.since_start(layout.file_time(time).ok()?, time).ok(),
     }
 }
 

@@ -1,50 +1,53 @@
-//! CSV by RFC 4180: a header with the names of the lines, then a row for each time.
+//! CSV (RFC 4180) as it comes: a header with the names of the lines, then a row for each time or for some samples.
 
+mod burst;
 mod columns;
+mod dialect;
 mod fast;
+mod header;
 mod numbers;
 mod record;
 mod rows;
 #[cfg(test)]
 mod tests;
 
-use crate::chunks::{Chunks, MOST_AT_ONCE};
-use crate::error::{Failure, Fault, FaultKind};
+use crate::chunks::Chunks;
+use crate::error::{Failure, Fault};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
 use crate::pipeline::{Done, Form, Format, Head, Pipeline};
-use columns::Layout;
+use crate::rows::Rows;
+use columns::{Below, Layout};
 use record::Record;
 use reigen_core::time::Origin;
-use rows::{RowReader, Rows};
+use rows::RowReader;
 
 /// A CSV, by its header and first rows.
 pub(crate) struct Csv {
     layout: Layout,
 }
 
-/// Opens a CSV: reads the header, and looks at the first rows to tell levels from numbers.
+/// Opens a CSV: finds the header, and looks at the first rows to tell what is in each column.
 pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Result<Pipeline<Csv>, Failure> {
-    let mut record = Record::default();
-    let fault = |kind| Failure::from(Fault { line: 1, kind });
-    let (consumed, line) = loop {
-        let at_end = chunks.finished();
-        if let Some(found) = record.read(chunks.bytes(), at_end) {
-            break (found.consumed, 1 + found.lines);
-        }
-        if at_end {
-            return Err(fault(FaultKind::NoTimes));
-        }
-        if !chunks.fill()? {
-            return Err(fault(FaultKind::TooLong(MOST_AT_ONCE)));
-        }
-    };
-    let header = record.texts();
-    chunks.consume(consumed);
+    let header = header::find(chunks.bytes(), chunks.finished(), options)?;
+    chunks.consume(header.consumed);
     chunks.fill()?;
-    let layout = Layout::new(header, options, chunks.bytes(), chunks.finished(), line)?;
-    let place = Rows::new(line, None, layout.head.rate.is_some());
-    Pipeline::open(Csv { layout }, place, chunks, form)
+    Record::with(header.separator, |record| {
+        let (mut line, at_end) = (header.lines + 1, chunks.finished());
+        let units = record.read(chunks.bytes(), at_end).zip(header.time);
+        let units = units.and_then(|(found, (time, _))| Some((found, header::unit_row(record.cell(time))?)));
+        if let Some((found, _)) = units {
+            chunks.consume(found.consumed);
+            line += found.lines;
+        }
+        let below = Below { rows: chunks.bytes(), at_end, line };
+        let layout = Layout::new(&header, units.map(|(_, unit)| unit), options, below, record)?;
+        Ok((layout, line))
+    })
+    .and_then(|(layout, line)| {
+        let place = Rows::new(line, None, layout.head.rate.is_some());
+        Pipeline::open(Csv { layout }, place, chunks, form)
+    })
 }
 
 impl Format for Csv {
@@ -75,7 +78,7 @@ impl Format for Csv {
         at_end: bool,
         piece: &mut Piece,
     ) -> Result<Done, Fault> {
-        Record::with(|record| {
+        Record::with(self.layout.dialect.separator, |record| {
             let mut reader = RowReader::new(&self.layout, record);
             match form {
                 Form::Plain => reader.read(place, bytes, at_end, false, piece),

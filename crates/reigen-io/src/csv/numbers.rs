@@ -3,11 +3,14 @@
 //! A cell of up to seven digits and a point is worked as one word of eight bytes. Whatever is longer goes digit by
 //! digit; whatever is no plain number goes to the plain form, a row at a time.
 
-use super::columns::{Column, Layout};
-use super::rows::{RowReader, Rows};
+use super::columns::{Column, Layout, TimeForm, dated};
+use super::dialect::{Dialect, LevelWords};
+use super::rows::RowReader;
+use crate::date::Moments;
 use crate::error::Fault;
 use crate::piece::Piece;
 use crate::pipeline::Done;
+use crate::rows::Rows;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// Reads as [`RowReader::read`] does.
@@ -20,7 +23,7 @@ pub(super) fn read(
     piece: &mut Piece,
 ) -> Result<Done, Fault> {
     let mut at = 0;
-    let mut row = Row { layout, values: Vec::with_capacity(layout.columns.len()) };
+    let mut row = Row::new(layout);
     loop {
         while let Some(length) = row.take(place, bytes.get(at..).unwrap_or_default(), piece) {
             at += length;
@@ -37,10 +40,17 @@ pub(super) fn read(
 /// A row in the making: what its cells come to, before any of it counts.
 struct Row<'a> {
     layout: &'a Layout,
+    marks: Marks,
+    moments: Moments,
     values: Vec<f64>,
 }
 
-impl Row<'_> {
+impl<'a> Row<'a> {
+    fn new(layout: &'a Layout) -> Self {
+        let values = Vec::with_capacity(layout.columns.len());
+        Self { layout, marks: Marks::new(layout.dialect), moments: Moments::default(), values }
+    }
+
     /// Takes the next row; gives its length, or `None` where the plain form must look at it.
     #[inline]
     fn take(&mut self, place: &mut Rows, bytes: &[u8], piece: &mut Piece) -> Option<usize> {
@@ -51,12 +61,12 @@ impl Row<'_> {
         for (number, column) in self.layout.columns.iter().enumerate() {
             let rest = bytes.get(at..)?;
             let length = match column {
-                Column::Time(power) => {
-                    let (time, length) = file_time(rest, *power)?;
+                Column::Time => {
+                    let (time, length) = self.time(rest)?;
                     now = place.since_start(time, rest.get(..length)?).ok()?;
                     length
                 }
-                Column::Levels { .. } => {
+                Column::Levels { words: LevelWords::Digits, .. } => {
                     self.values.push(match rest.first()? {
                         b'0' => 0.0,
                         b'1' => 1.0,
@@ -64,14 +74,20 @@ impl Row<'_> {
                     });
                     1
                 }
+                Column::Levels { words, .. } => {
+                    let length = self.unquoted(rest)?;
+                    self.values.push(f64::from(u8::from(words.level(rest.get(..length)?)?)));
+                    length
+                }
                 Column::Digitised { .. } => self.number(rest)?,
                 Column::Numbers { number } if self.layout.head.wants(*number) => self.number(rest)?,
-                Column::Numbers { .. } | Column::Words => unquoted(rest)?,
+                Column::Numbers { .. } | Column::Words => self.unquoted(rest)?,
             };
             at += length;
-            match (bytes.get(at)?, number == last) {
-                (b',', false) | (b'\n', true) => at += 1,
+            match (*bytes.get(at)?, number == last) {
+                (b'\n', true) => at += 1,
                 (b'\r', true) if bytes.get(at + 1) == Some(&b'\n') => at += 2,
+                (byte, false) if byte == self.layout.dialect.separator => at += 1,
                 _ => return None,
             }
         }
@@ -79,12 +95,34 @@ impl Row<'_> {
         Some(at)
     }
 
+    /// Reads a time; gives it in nanoseconds, and its length.
+    #[inline]
+    fn time(&mut self, bytes: &[u8]) -> Option<(i64, usize)> {
+        match self.layout.time?.1 {
+            TimeForm::Number(unit) => self.marks.file_time(bytes, unit.power()),
+            TimeForm::Date { zoned } => {
+                let length = self.unquoted(bytes)?;
+                let cell = bytes.get(..length)?;
+                Some((dated(self.moments.read(cell), zoned, cell).ok()?, length))
+            }
+        }
+    }
+
     /// Reads a number; gives its length.
     #[inline]
     fn number(&mut self, bytes: &[u8]) -> Option<usize> {
-        let (value, length) = number(bytes)?;
+        let (value, length) = self.marks.number(bytes)?;
         self.values.push(value);
         Some(length)
+    }
+
+    /// The length of a cell without quotes.
+    fn unquoted(&self, bytes: &[u8]) -> Option<usize> {
+        let length = memchr::memchr2(self.layout.dialect.separator, b'\n', bytes)?;
+        let cell = bytes.get(..length)?;
+        let length = if cell.ends_with(b"\r") { length - 1 } else { length };
+        let empty_between_spaces = length == 0 && self.layout.dialect.separator == b' ';
+        (!cell.contains(&b'"') && !empty_between_spaces).then_some(length)
     }
 
     /// The row counts, now that all of it is read.
@@ -95,8 +133,8 @@ impl Row<'_> {
         let mut values = self.values.iter();
         for column in &self.layout.columns {
             match column {
-                Column::Time(_) | Column::Words => {}
-                Column::Levels { signal } => piece.set(*signal, now, values.next() == Some(&1.0)),
+                Column::Time | Column::Words => {}
+                Column::Levels { signal, .. } => piece.set(*signal, now, values.next() == Some(&1.0)),
                 Column::Digitised { signal } => {
                     let level = self.layout.thresholds.zip(values.next()).and_then(|(both, value)| both.level(*value));
                     level.into_iter().for_each(|high| piece.set(*signal, now, high));
@@ -108,14 +146,6 @@ impl Row<'_> {
             }
         }
     }
-}
-
-/// The length of a cell without quotes.
-fn unquoted(bytes: &[u8]) -> Option<usize> {
-    let length = memchr::memchr2(b',', b'\n', bytes)?;
-    let cell = bytes.get(..length)?;
-    let length = if cell.ends_with(b"\r") { length - 1 } else { length };
-    (!cell.contains(&b'"')).then_some(length)
 }
 
 const ONES: u64 = 0x0101_0101_0101_0101;
@@ -130,48 +160,99 @@ const POWERS: [f64; 23] = [
 /// Whole numbers below this are real numbers too.
 const EXACT: u64 = 1 << 53;
 
-/// A number of digits with at most one point, and its length; `None` for any other.
-///
-/// Digits and power are exact as real numbers, so that their quotient is rounded once, as it must be (Clinger, 1990).
-#[inline]
-fn number(bytes: &[u8]) -> Option<(f64, usize)> {
-    let negative = bytes.first() == Some(&b'-');
-    let digits = if negative { bytes.get(1..)? } else { bytes };
-    let (size, decimals, length) = short(digits).or_else(|| long(digits))?;
-    if size >= EXACT {
-        return None;
-    }
-    let value = size as f64 / POWERS.get(decimals)?;
-    Some(if negative { (-value, length + 1) } else { (value, length) })
+/// What ends a cell and what parts a number's digits, for eight bytes at a time.
+struct Marks {
+    dialect: Dialect,
+    /// What is below this byte ends a cell: line ends, and most separators.
+    below: u64,
+    /// The separator, which may not be below it.
+    separator: u64,
+    decimal: u64,
 }
 
-/// The digits of a cell that ends within eight bytes, those of them after the point, and the length.
-#[inline]
-fn short(bytes: &[u8]) -> Option<(u64, usize, usize)> {
-    let word = u64::from_le_bytes(*bytes.first_chunk()?);
-    // What ends a cell is below `-`: a comma, a line's end. The lowest such byte is told rightly.
-    let ends = word.wrapping_sub(ONES * u64::from(b'-')) & !word & HIGH;
-    if ends == 0 {
-        return None;
+impl Marks {
+    fn new(dialect: Dialect) -> Self {
+        // Of the bytes of a number only the decimal comma is below `-`.
+        let below = if dialect.decimal == b',' { b',' } else { b'-' };
+        let all = |byte: u8| ONES * u64::from(byte);
+        Self { dialect, below: all(below), separator: all(dialect.separator), decimal: all(dialect.decimal) }
     }
-    let length = (ends.trailing_zeros() / 8) as usize;
-    let points = word ^ (ONES * u64::from(b'.'));
-    let point = ((points.wrapping_sub(ONES) & !points & HIGH).trailing_zeros() / 8) as usize;
-    let (digits, count, decimals) = match point < length {
-        true => {
-            let below = (1u64 << (8 * point)) - 1;
-            ((word & below) | (word >> 8 & !below), length - 1, length - 1 - point)
+
+    /// A number of digits with at most one mark, and its length; `None` for any other.
+    ///
+    /// Digits and power are exact as real numbers, so that their quotient is rounded once, as it must be
+    /// (Clinger, 1990).
+    #[inline]
+    fn number(&self, bytes: &[u8]) -> Option<(f64, usize)> {
+        let negative = bytes.first() == Some(&b'-');
+        let digits = if negative { bytes.get(1..)? } else { bytes };
+        let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
+        if size >= EXACT {
+            return None;
         }
-        false => (word, length, 0),
-    };
-    if count == 0 {
-        return None;
+        let value = size as f64 / POWERS.get(decimals)?;
+        Some(if negative { (-value, length + 1) } else { (value, length) })
     }
-    // The digits stand at the upper end, noughts before them.
-    let shift = 8 * (8 - count) as u32;
-    let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
-    let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
-    is_digits.then(|| (eight_digits(digits), decimals, length))
+
+    /// The digits of a cell that ends within eight bytes, those of them after the mark, and the length.
+    #[inline]
+    fn short(&self, bytes: &[u8]) -> Option<(u64, usize, usize)> {
+        let word = u64::from_le_bytes(*bytes.first_chunk()?);
+        // The lowest byte that is below, and the lowest that is the separator, are told rightly.
+        let parted = word ^ self.separator;
+        let ends = (word.wrapping_sub(self.below) & !word | parted.wrapping_sub(ONES) & !parted) & HIGH;
+        if ends == 0 {
+            return None;
+        }
+        let length = (ends.trailing_zeros() / 8) as usize;
+        let marks = word ^ self.decimal;
+        let mark = ((marks.wrapping_sub(ONES) & !marks & HIGH).trailing_zeros() / 8) as usize;
+        let (digits, count, decimals) = match mark < length {
+            true => {
+                let below = (1u64 << (8 * mark)) - 1;
+                ((word & below) | (word >> 8 & !below), length - 1, length - 1 - mark)
+            }
+            false => (word, length, 0),
+        };
+        if count == 0 {
+            return None;
+        }
+        // The digits stand at the upper end, noughts before them.
+        let shift = 8 * (8 - count) as u32;
+        let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
+        let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
+        is_digits.then(|| (eight_digits(digits), decimals, length))
+    }
+
+    /// The same for any cell, digit by digit.
+    fn long(&self, bytes: &[u8]) -> Option<(u64, usize, usize)> {
+        let (mut size, mut length, mut mark) = (0u64, 0, None);
+        for &byte in bytes {
+            match byte {
+                b'0'..=b'9' => size = size.checked_mul(10)?.checked_add(u64::from(byte - b'0'))?,
+                b'\n' | b'\r' => break,
+                _ if byte == self.dialect.separator => break,
+                _ if byte == self.dialect.decimal && mark.is_none() => mark = Some(length),
+                _ => return None,
+            }
+            length += 1;
+        }
+        let decimals = mark.map_or(0, |mark| length - 1 - mark);
+        let any = length > usize::from(mark.is_some());
+        any.then_some((size, decimals, length))
+    }
+
+    /// The file's own time in nanoseconds, where it is a whole number of them, and the cell's length.
+    #[inline]
+    fn file_time(&self, bytes: &[u8], power: i32) -> Option<(i64, usize)> {
+        let negative = bytes.first() == Some(&b'-');
+        let digits = if negative { bytes.get(1..)? } else { bytes };
+        let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
+        let shift = power.checked_sub(i32::try_from(decimals).ok()?)?;
+        let factor = 10u64.checked_pow(u32::try_from(shift).ok()?)?;
+        let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
+        Some(if negative { (-nanos, length + 1) } else { (nanos, length) })
+    }
 }
 
 /// Eight digits, the first in the lowest byte, as a number: pairs, then fours, then all.
@@ -184,55 +265,36 @@ fn eight_digits(word: u64) -> u64 {
     low.wrapping_add(high) >> 32
 }
 
-/// The same for any cell, digit by digit.
-fn long(bytes: &[u8]) -> Option<(u64, usize, usize)> {
-    let (mut size, mut length, mut point) = (0u64, 0, None);
-    for &byte in bytes {
-        match byte {
-            b'0'..=b'9' => size = size.checked_mul(10)?.checked_add(u64::from(byte - b'0'))?,
-            b'.' if point.is_none() => point = Some(length),
-            b',' | b'\n' | b'\r' => break,
-            _ => return None,
-        }
-        length += 1;
-    }
-    let decimals = point.map_or(0, |point| length - 1 - point);
-    let any = length > usize::from(point.is_some());
-    any.then_some((size, decimals, length))
-}
-
-/// The file's own time in nanoseconds, where it is a whole number of them, and the cell's length.
-#[inline]
-fn file_time(bytes: &[u8], power: i32) -> Option<(i64, usize)> {
-    let negative = bytes.first() == Some(&b'-');
-    let digits = if negative { bytes.get(1..)? } else { bytes };
-    let (size, decimals, length) = short(digits).or_else(|| long(digits))?;
-    let shift = power.checked_sub(i32::try_from(decimals).ok()?)?;
-    let factor = 10u64.checked_pow(u32::try_from(shift).ok()?)?;
-    let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
-    Some(if negative { (-nanos, length + 1) } else { (nanos, length) })
-}
-
 #[cfg(test)]
 mod tests {
-    use super::super::rows;
     use super::*;
     use proptest::prelude::*;
 
     proptest! {
         #[test]
-        fn a_number_is_what_the_plain_form_reads(text in "-?[0-9]{0,12}[.]?[0-9]{0,9}", tail in "[,\n]1[.]5,2[.]25\n") {
-            let whole = format!("{text}{tail}");
-            let plain = rows::value(text.as_bytes());
-            match number(whole.as_bytes()) {
+        fn a_number_is_what_the_plain_form_reads(
+            text in "-?[0-9]{0,12}[.,]?[0-9]{0,9}",
+            dialect in prop::sample::select(vec![(b',', b'.'), (b';', b'.'), (b';', b','), (b'\t', b','), (b' ', b','), (b' ', b'.')]),
+            line_end in any::<bool>(),
+        ) {
+            let dialect = Dialect { separator: dialect.0, decimal: dialect.1 };
+            let end = if line_end { '\n' } else { char::from(dialect.separator) };
+            // The cell may go on to what looks like its end.
+            let text = text.replace(char::from(dialect.separator), "");
+            let whole = format!("{text}{end}1.5,2.5\n9999999");
+            let (plain, marks) = (dialect.value(text.as_bytes()), Marks::new(dialect));
+            match marks.number(whole.as_bytes()) {
+                // Whoever takes the cell looks at what ends it.
+                Some((_, length)) if length < text.len() => prop_assert!(plain.is_none()),
                 Some((value, length)) => {
                     prop_assert_eq!((length, value.to_bits()), (text.len(), plain.unwrap().to_bits()));
                 }
                 // What it leaves to the plain form is no number, or a long one.
                 None => prop_assert!(plain.is_none() || text.len() > 15),
             }
-            if let (Some((time, _)), Some(power)) = (file_time(whole.as_bytes(), 9), Some(9)) {
-                prop_assert_eq!(rows::file_time(text.as_bytes(), power).ok(), Some(time));
+            if let Some((time, _)) = marks.file_time(whole.as_bytes(), 9).filter(|(_, length)| *length == text.len()) {
+                let plain = dialect.number(text.as_bytes()).and_then(|number| number.scaled(9));
+                prop_assert_eq!(plain, Some((i128::from(time), true)));
             }
         }
     }

@@ -1,16 +1,18 @@
 //! One row, with its quotes undone.
 
-use csv_core::{ReadRecordResult, Reader};
+use csv_core::{ReadRecordResult, Reader, ReaderBuilder};
 use std::cell::RefCell;
 
 thread_local! {
-    /// Making a record builds the parser's tables, which takes longer than reading a piece; so each thread keeps one.
-    static KEPT: RefCell<Record> = RefCell::new(Record::default());
+    /// Making a record builds the parser's tables, which takes longer than reading a piece; so each thread keeps
+    /// one for each separator.
+    static KEPT: RefCell<Vec<Record>> = const { RefCell::new(Vec::new()) };
 }
 
 /// Room for one row and its cells.
 pub(super) struct Record {
     reader: Reader,
+    separator: u8,
     text: Vec<u8>,
     ends: Vec<usize>,
     cells: usize,
@@ -27,16 +29,22 @@ pub(super) struct Found {
     pub(super) lines: u64,
 }
 
-impl Default for Record {
-    fn default() -> Self {
-        Self { reader: Reader::new(), text: vec![0; 1024], ends: vec![0; 64], cells: 0 }
-    }
-}
-
 impl Record {
-    /// Does something with the record that this thread keeps.
-    pub(super) fn with<T>(work: impl FnOnce(&mut Record) -> T) -> T {
-        KEPT.with_borrow_mut(work)
+    fn new(separator: u8) -> Self {
+        let reader = ReaderBuilder::new().delimiter(separator).build();
+        Self { reader, separator, text: vec![0; 1024], ends: vec![0; 64], cells: 0 }
+    }
+
+    /// Does something with the record that this thread keeps for this separator; spaces part however many there are.
+    pub(super) fn with<T>(separator: u8, work: impl FnOnce(&mut Record) -> T) -> T {
+        let kept = KEPT.with_borrow_mut(|kept| {
+            let place = kept.iter().position(|record| record.separator == separator)?;
+            Some(kept.swap_remove(place))
+        });
+        let mut record = kept.unwrap_or_else(|| Record::new(separator));
+        let done = work(&mut record);
+        KEPT.with_borrow_mut(|kept| kept.push(record));
+        done
     }
 
     /// Reads one row from the start of `bytes`; `None` where it may go on beyond them, or there is none.
@@ -61,10 +69,36 @@ impl Record {
             }
         }
         self.cells = cells;
+        if self.separator == b' ' {
+            self.drop_empty();
+        }
         let taken = bytes.get(..input).unwrap_or_default();
         let blank = taken.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
         let lines_before = newlines(taken.get(..blank).unwrap_or_default());
         Some(Found { consumed: input, lines_before, lines: newlines(taken) })
+    }
+
+    /// Takes cells without a letter away: between spaces there are none.
+    fn drop_empty(&mut self) {
+        let (mut kept, mut last) = (0, 0);
+        for number in 0..self.cells {
+            let end = self.ends.get(number).copied().unwrap_or_default();
+            if let (true, Some(place)) = (end > last, self.ends.get_mut(kept)) {
+                (*place, last) = (end, end);
+                kept += 1;
+            }
+        }
+        self.cells = kept;
+    }
+
+    /// Reads row after row of `bytes`, of which the first is in this line.
+    pub(super) fn each_row(&mut self, bytes: &[u8], at_end: bool, mut line: u64, mut see: impl FnMut(&Self, u64)) {
+        let mut rest = bytes;
+        while let Some(found) = self.read(rest, at_end).filter(|found| found.consumed > 0) {
+            rest = rest.get(found.consumed..).unwrap_or_default();
+            see(self, line + found.lines_before);
+            line += found.lines;
+        }
     }
 
     /// How many cells the row has.
@@ -79,9 +113,15 @@ impl Record {
         self.text.get(start..end(number)).unwrap_or_default().trim_ascii()
     }
 
-    /// All cells as text.
+    /// All cells.
+    pub(super) fn cells(&self) -> impl Iterator<Item = &[u8]> {
+        (0..self.cells).map(|number| self.cell(number))
+    }
+
+    /// All cells as text; what is no UTF-8 is read as Latin-1 (ISO 8859-1), in which many instruments write.
     pub(super) fn texts(&self) -> Vec<String> {
-        (0..self.cells).map(|number| String::from_utf8_lossy(self.cell(number)).into_owned()).collect()
+        let latin = |cell: &[u8]| cell.iter().map(|byte| char::from(*byte)).collect();
+        self.cells().map(|cell| str::from_utf8(cell).map_or_else(|_| latin(cell), str::to_owned)).collect()
     }
 }
 

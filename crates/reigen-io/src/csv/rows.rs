@@ -4,84 +4,14 @@ use super::columns::{Column, Layout};
 use super::record::Record;
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Place};
-use reigen_core::quantity::Decimal;
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin, seconds_short};
-
-/// Where the reader stands among the rows.
-#[derive(Debug, Clone)]
-pub(crate) struct Rows {
-    /// The file's own first time, once there was one.
-    pub(super) origin: Option<Origin>,
-    /// The line, from 1.
-    pub(super) line: u64,
-    /// How many rows there were.
-    pub(super) rows: u64,
-    pub(super) now: Nanos,
-    /// The first time since the place began.
-    first: Option<Nanos>,
-    /// Whether times are numbers of rows.
-    pub(super) by_rate: bool,
-    /// Whether there was a quote: then a line's end may lie within a cell.
-    pub(super) quoted: bool,
-}
+use crate::pipeline::Done;
+use crate::rows::Rows;
+use reigen_core::time::{Nanos, Origin};
 
 /// Reads rows, whatever they look like.
 pub(super) struct RowReader<'a> {
     layout: &'a Layout,
     record: &'a mut Record,
-}
-
-impl Rows {
-    /// At the row after the header.
-    pub(super) fn new(line: u64, origin: Option<Origin>, by_rate: bool) -> Self {
-        Self { origin, line, rows: 0, now: Nanos(0), first: None, by_rate, quoted: false }
-    }
-
-    /// Goes on to the next row, at a time that is not before the last.
-    pub(super) fn next_row(&mut self, now: Nanos, piece: &mut Piece) {
-        self.now = now;
-        self.rows += 1;
-        self.first.get_or_insert(now);
-        piece.last_time = Some(now);
-    }
-
-    /// The time since the start of a file's own time; fails where it runs backwards.
-    pub(super) fn since_start(&mut self, file_time: i64, cell: &[u8]) -> Result<Nanos, FaultKind> {
-        let origin = *self.origin.get_or_insert(Origin(file_time));
-        origin.since_start(file_time).filter(|time| *time >= self.now).ok_or_else(|| FaultKind::Backwards {
-            found: shown(cell),
-            before: format!("{} s", seconds_short(origin.file_time_ns(self.now))),
-        })
-    }
-}
-
-impl Place for Rows {
-    fn origin(&self) -> Option<Origin> {
-        self.origin
-    }
-
-    fn know_origin(&mut self, origin: Origin) {
-        self.origin = Some(origin);
-    }
-
-    fn line(&self) -> u64 {
-        self.line
-    }
-
-    fn leads_to(&self, over: &Self) -> bool {
-        !self.quoted && (self.by_rate || over.first.is_none_or(|first| first >= self.now))
-    }
-
-    fn go_on(&mut self, over: &Self, piece: &mut Piece) {
-        piece.sample_base = self.rows;
-        self.rows += over.rows;
-        if over.first.is_some() {
-            self.now = over.now;
-        }
-        self.line += over.line;
-        self.quoted = over.quoted;
-    }
 }
 
 impl<'a> RowReader<'a> {
@@ -145,37 +75,43 @@ impl<'a> RowReader<'a> {
         }
         place.next_row(now, piece);
         for (number, column) in layout.columns.iter().enumerate() {
-            self.take(number, *column, now, piece);
+            let after = layout.samples.as_ref().map_or(Nanos(0), |samples| samples.sample_of(number));
+            self.take(number, *column, now + after, piece);
+        }
+        if let Some(samples) = &layout.samples {
+            place.end_burst(samples.count, now + samples.after(samples.count - 1), piece);
         }
         Ok(())
     }
 
-    /// The row's time since the start, or its number where rows are samples.
+    /// The row's time since the start, or the number of its first sample where rows are samples.
     fn time(&self, place: &mut Rows) -> Result<Nanos, FaultKind> {
-        if place.by_rate {
+        let Some((column, _)) = self.layout.time else {
             place.origin.get_or_insert(Origin(0));
             return Ok(Nanos(place.rows));
-        }
-        let cell = self.record.cell(0);
-        let file_time = file_time(cell, self.layout.time_power())?;
-        place.since_start(file_time, cell)
+        };
+        let cell = self.record.cell(column);
+        place.since_start(self.layout.file_time(cell)?, cell)
     }
 
+    /// Whether a cell says what its column wants, or nothing.
     fn check(&self, number: usize, column: Column) -> Result<(), FaultKind> {
         let layout = self.layout;
         let cell = self.record.cell(number);
         let name = || layout.names.get(number).cloned().unwrap_or_default();
-        match column {
-            Column::Levels { .. } if !matches!(cell, b"0" | b"1") => {
-                Err(FaultKind::CellLevel { found: shown(cell), column: name() })
+        let fits = match column {
+            _ if cell.is_empty() => true,
+            Column::Levels { words, .. } if words.level(cell).is_none() => {
+                return Err(FaultKind::CellLevel { found: shown(cell), column: name(), words: words.told() });
             }
-            Column::Digitised { .. } if value(cell).is_none() => {
-                Err(FaultKind::CellNumber { found: shown(cell), column: name() })
-            }
-            Column::Numbers { number } if layout.head.wants(number) && value(cell).is_none() => {
-                Err(FaultKind::CellNumber { found: shown(cell), column: name() })
-            }
-            _ => Ok(()),
+            Column::Digitised { .. } => layout.dialect.value(cell).is_some(),
+            Column::Numbers { number } if layout.head.wants(number) => layout.dialect.value(cell).is_some(),
+            _ => true,
+        };
+        match fits {
+            true => Ok(()),
+            false if layout.dialect.swapped().value(cell).is_some() => Err(layout.other_mark(cell, &name())),
+            false => Err(FaultKind::CellNumber { found: shown(cell), column: name() }),
         }
     }
 
@@ -183,31 +119,18 @@ impl<'a> RowReader<'a> {
         let layout = self.layout;
         let cell = self.record.cell(number);
         match column {
-            Column::Levels { signal } => piece.set(signal, now, cell == b"1"),
+            Column::Levels { signal, words } => {
+                words.level(cell).into_iter().for_each(|high| piece.set(signal, now, high));
+            }
             Column::Digitised { signal } => {
-                let level = layout.thresholds.zip(value(cell)).and_then(|(both, value)| both.level(value));
-                if let Some(high) = level {
-                    piece.set(signal, now, high);
-                }
+                let value = layout.dialect.value(cell);
+                let level = layout.thresholds.zip(value).and_then(|(both, value)| both.level(value));
+                level.into_iter().for_each(|high| piece.set(signal, now, high));
             }
             Column::Numbers { number } if layout.head.wants(number) => {
-                if let Some(value) = value(cell) {
-                    piece.read(number, now, value);
-                }
+                layout.dialect.value(cell).into_iter().for_each(|value| piece.read(number, now, value));
             }
             _ => {}
         }
     }
-}
-
-/// A time cell in nanoseconds, exact to the rounding with halves up.
-pub(super) fn file_time(cell: &[u8], power: i32) -> Result<i64, FaultKind> {
-    let number = Decimal::parse(cell).ok_or_else(|| FaultKind::NoTime(shown(cell)))?;
-    let nanos = number.scaled(power).and_then(|(nanos, _)| i64::try_from(nanos).ok());
-    nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS).ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
-}
-
-pub(super) fn value(cell: &[u8]) -> Option<f64> {
-    let text = std::str::from_utf8(cell).ok()?;
-    text.parse().ok().filter(|value: &f64| value.is_finite())
 }

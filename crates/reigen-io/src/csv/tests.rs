@@ -1,4 +1,4 @@
-use crate::options::{ReadOptions, Thresholds};
+use crate::options::{ReadOptions, Thresholds, TimeUnit};
 use crate::tests::{both_forms_agree, damage, damaged, told};
 use proptest::prelude::*;
 use reigen_core::quantity::parse_sample_rate;
@@ -210,5 +210,133 @@ fn the_step_of_the_times_is_told_by_the_format_or_by_the_first_rows() {
         ("A\n0\n1\n", rate, 100_000),
     ] {
         assert_eq!(tick(text.as_bytes(), options), nanos, "{text}");
+    }
+}
+
+/// What a CSV was taken for.
+fn taken_for(text: &str, options: &ReadOptions) -> String {
+    let input = Box::new(std::io::Cursor::new(text.as_bytes().to_vec()));
+    crate::recording::Recording::from_bytes("rec".to_owned(), input, options).unwrap().taken_for().concat()
+}
+
+#[test]
+fn files_as_they_come_mean_the_same() {
+    let plain = ReadOptions::default();
+    let named = |time: &str, unit| ReadOptions { time: Some(time.to_owned()), time_unit: Some(unit), ..plain.clone() };
+    let burst = ReadOptions { sample_rate: parse_sample_rate("1 kHz").ok(), ..plain.clone() };
+    // All of them: A goes high at 1 ms and low at 3 ms, and the recording ends at 4 ms.
+    let cases: &[(&str, &ReadOptions, &str)] = &[
+        ("time_ms,A\n0,0\n1,1\n3,0\n4,0\n", &plain, "CSV parted by `,`; time `time_ms` in ms"),
+        (
+            "Time (ms);A;V\n0,5;0;1,25\n1,5;1;1,5\n3,5;0;2\n4,5;0;2\n",
+            &plain,
+            "parted by `;`, with decimal commas; time `Time (ms)` in ms; 1 line with levels, 1 with numbers",
+        ),
+        ("t [s]\tA\n0.0005\t0\n0.0015\t1\n0.0035\t0\n0.0045\t0\n", &plain, "parted by tabs; time `t [s]` in s"),
+        ("  Time/us   A\n   500  OFF\n  1500   ON\n  3500  OFF\n  4500  off\n", &plain, "by spaces; time `Time/us`"),
+        (
+            "Logger 4, \"5\" lines\nSerial;17\n\ntime_ns,B,A\n0,1,L\n1e6,1,H\n3e6,1,L\n4e6,0,L\n",
+            &plain,
+            "3 lines above the header passed over; time `time_ns` in ns; 2 lines with levels, 0 with numbers; levels are 0 and 1, L and H",
+        ),
+        (
+            "A,Stamp\nFALSE,7\nTRUE,8\nfalse,10\nFALSE,11\n",
+            &named("Stamp", TimeUnit::Milliseconds),
+            "time `Stamp` in ms; 1 line with levels, 0 with numbers; levels are FALSE and TRUE",
+        ),
+        ("Time,A\n(ms),(V)\n0,0\n1,1\n3,0\n4,0\n", &plain, "time `Time` in ms"),
+        (
+            "Time,A\n2026-11-25T23:59:59.999Z,0\n2026-11-26T00:00:00Z,1\n2026-11-26T01:00:00.002+01:00,0\n2026-11-26T00:00:00.003Z,0\n",
+            &plain,
+            "time `Time` as dates, counted from 1970 in UTC",
+        ),
+        (
+            "timestamp;A\n2026-11-25 10:00:00;0\n2026-11-25 10:00:00.001;1\n2026-11-25 10:00:00.003;0\n2026-11-25 10:00:00.004;0\n",
+            &plain,
+            "as dates without a zone, counted from 1970",
+        ),
+        ("time_ms,A,A\n0,0,1\n2,1,0\n4,0,0\n", &burst, "2 samples in a row"),
+        ("time_ms,A\n0,0,1\n2,1,0\n4,0,0\n", &burst, "2 samples in a row"),
+        ("B,A,B,A\n1,0,1,1\n1,1,1,0\n1,0,1,0\n", &burst, "a row a sample; 2 samples in a row; 2 lines"),
+        ("time_ms,A,B\n0,0,\n1,1,\n2,,1\n3,0,\n4,,\n", &plain, "2 lines with levels"),
+    ];
+    for (text, options, taken) in cases {
+        let told = told(text.as_bytes(), options).unwrap_or_else(|error| panic!("{error} in {text}"));
+        let line = told.names.iter().position(|name| name == "A").unwrap();
+        assert_eq!(told.line(line), (Some(false), 0, vec![1_000_000, 3_000_000]), "{text}");
+        assert!((4_000_000..=5_000_000).contains(&told.end), "{} of {text}", told.end);
+        let found = taken_for(text, options);
+        assert!(found.contains(taken), "{found}");
+        for piece in [2, 30] {
+            both_forms_agree(text.as_bytes(), options, piece).unwrap();
+        }
+    }
+}
+
+#[test]
+fn what_may_be_read_in_two_ways_is_asked_for() {
+    let plain = ReadOptions::default();
+    let named = |time: &str| ReadOptions { time: Some(time.to_owned()), ..plain.clone() };
+    let unit = |unit| ReadOptions { time_unit: Some(unit), ..plain.clone() };
+    let cases: &[(&str, &ReadOptions, &str)] = &[
+        ("time_s,t (ms),A\n0,0,1\n", &plain, "rec, line 1: the time may be `time_s` or `t (ms)`"),
+        ("Time,A\n0,0\n1,1\n", &plain, "rec, line 1: the time column `Time` does not tell its unit"),
+        (
+            "Time (ms),A\n0,0\n1,1\n",
+            &unit(TimeUnit::Seconds),
+            "rec, line 1: the time column `Time (ms)` is in ms, and --time-unit says s",
+        ),
+        ("time_s;V\n1;1,234\n2;5,678\n", &plain, "rec, line 2: `1,234` may be a decimal comma or thousands"),
+        ("time_s;V\n1;1,2\n2;5.6\n", &plain, "rec, line 3: `5.6` has a decimal point and `1,2` a decimal comma"),
+        (
+            "time_s,A,A\n0,0,1\n",
+            &plain,
+            "rec, line 1: `A` stands 2 times in a row of cells: are these samples of a burst?",
+        ),
+        ("x;Stamp;A\n1;0;1\n", &named("stamp"), "rec, line 1: there is no column `stamp`"),
+        (
+            "Time,A\n2026-11-25T10:00:00Z,0\n2026-11-25 10:00:01,1\n2026-11-25T10:00:02Z,1\n",
+            &plain,
+            "rec, line 3: the time `2026-11-25 10:00:01` tells no zone, unlike those before it",
+        ),
+        ("Time,A\n2026-11-25T10:00:00Z,0\nnoon,1\n3,1\n", &plain, "rec, line 3: `noon` is no date and time"),
+        ("time_s,A\n0,ON\n1,1\n2,OFF\n", &plain, "rec, line 3: `1` is no level, in the column `A`"),
+        // `a b` and `c`, or `a` and `b;c`?
+        ("a b;c\n1 2;3\n2 3;4\n", &rate("1 kHz"), "rec, line 1: the cells may be parted by `;` or by spaces"),
+    ];
+    for (text, options, message) in cases {
+        assert_eq!(told(text.as_bytes(), options).unwrap_err(), *message, "{text}");
+    }
+    // The option settles it.
+    let decimal = ReadOptions { decimal: Some(b','), ..plain.clone() };
+    assert_eq!(
+        told(b"time_s;V\n1;1,234\n2;5,678\n", &decimal).unwrap().numbers,
+        [[(0, 1.234), (1_000_000_000, 5.678)]]
+    );
+    let spaces = ReadOptions { separator: Some(b' '), ..rate("1 kHz") };
+    assert_eq!(told(b"a b;c\n1 2;3\n2 3;4\n", &spaces).unwrap().names, ["a", "b;c"]);
+}
+
+proptest! {
+    #[test]
+    fn any_dialect_reads_as_the_plain_one_does(
+        rows in prop::collection::vec((1..5000u32, -9999..9999i32, any::<bool>(), 0..8u8), 2..40),
+        dialect in 0..5usize,
+        words in 0..3usize,
+        damage in damage(),
+        piece in 2..200usize,
+    ) {
+        let (separator, decimal) = [(";", ","), (";", "."), ("\t", ","), (" ", ","), (" ", ".")][dialect];
+        let levels = [["FALSE", "TRUE"], ["OFF", "ON"], ["L", "H"]][words];
+        let (mut plain, mut other, mut time) = ("time_us,A,V\n".to_owned(), format!("time_us{separator}A{separator}V\n"), 0);
+        for (step, value, level, tenths) in rows {
+            time += step;
+            plain += &format!("{time}.{tenths},{},{}.{tenths}\n", u8::from(level), value);
+            let cells = [format!("{time}.{tenths}"), levels[usize::from(level)].to_owned(), format!("{value}.{tenths}")];
+            other += &(cells.join("|").replace('.', decimal).replace('|', separator) + "\n");
+        }
+        let options = ReadOptions { decimal: Some(decimal.as_bytes()[0]), ..ReadOptions::default() };
+        prop_assert_eq!(told(plain.as_bytes(), &ReadOptions::default()), told(other.as_bytes(), &options));
+        both_forms_agree(&damaged(&other, &damage), &ReadOptions::default(), piece)?;
     }
 }

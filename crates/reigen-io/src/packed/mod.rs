@@ -10,6 +10,7 @@ use crate::error::{Failure, Fault};
 use crate::piece::Piece;
 use crate::pipeline::{Done, Form, Format, Head, Pipeline, Place};
 use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::names::counted;
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::{Nanos, Origin};
 
@@ -42,7 +43,13 @@ pub(crate) fn open(
         signals.push(signal);
     }
     let width = signals.len().div_ceil(8).max(1);
+    let taken_for = format!(
+        "packed samples of {}; {} with levels",
+        counted(width as u64, "byte"),
+        counted(lines.len() as u64, "line")
+    );
     let head = Head {
+        taken_for,
         bits: lines.len(),
         lines,
         rate: Some(rate),

@@ -2,11 +2,12 @@
 
 use crate::error::RecordingError;
 use reigen_core::quantity::{SampleRate, parse_sample_rate};
-use serde::Deserialize;
+use reigen_core::time::Nanos;
+use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
 /// The file as it stands: `sample_rate = "1 MHz"` and `lines = ["A", "B"]`.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
     sample_rate: String,
@@ -18,9 +19,7 @@ struct File {
 /// # Errors
 /// Where it is there and cannot be read.
 pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>, RecordingError> {
-    let mut name = recording.as_os_str().to_owned();
-    name.push(".toml");
-    let path = PathBuf::from(name);
+    let path = path(recording);
     let refuse = |why: String| RecordingError::Sidecar { file: path.display().to_string(), why };
     let text = match std::fs::read_to_string(&path) {
         Ok(text) => text,
@@ -31,6 +30,29 @@ pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>
     let rate = parse_sample_rate(&file.sample_rate).map_err(|error| refuse(error.to_string()))?;
     check_names(&file.lines).map_err(refuse)?;
     Ok(Some((rate, file.lines)))
+}
+
+/// The file beside a recording that says what it means.
+pub(crate) fn path(recording: &Path) -> PathBuf {
+    let mut name = recording.as_os_str().to_owned();
+    name.push(".toml");
+    PathBuf::from(name)
+}
+
+/// The text of such a file, for samples at this step.
+pub(crate) fn text(step: Nanos, lines: Vec<String>) -> String {
+    let file = File { sample_rate: rate_of(step).unwrap_or_default(), lines };
+    // What it holds is text, and that can always be written.
+    toml::to_string(&file).unwrap_or_default()
+}
+
+/// The rate of a step, where it is whole in millihertz.
+pub(crate) fn rate_of(step: Nanos) -> Option<String> {
+    const MILLIHERTZ_NS: u64 = 1_000_000_000_000;
+    let rate = MILLIHERTZ_NS.checked_div(step.0).filter(|rate| rate * step.0 == MILLIHERTZ_NS)?;
+    let units = [(1_000_000_000, "MHz"), (1_000_000, "kHz"), (1000, "Hz"), (1, "mHz")];
+    let (size, unit) = units.into_iter().find(|(size, _)| rate % size == 0)?;
+    Some(format!("{} {unit}", rate / size))
 }
 
 /// Checks the names of the bits of a sample.

@@ -51,6 +51,9 @@ impl Header<'_> {
             "$upscope" => {
                 self.scopes.pop().ok_or_else(|| refuse(FaultKind::SurplusUpscope))?;
             }
+            "$var" if text.first().is_some_and(|kind| kind == "port") => {
+                return Err(refuse(FaultKind::ExtendedVcd(shown(format!("$var {}", text.join(" ")).as_bytes()))));
+            }
             "$var" => self.variable(&text).map_err(|why| refuse(declaration(&keyword, &text, why)))?,
             "$end" => return Err(refuse(FaultKind::StrayEnd)),
             _ => {}

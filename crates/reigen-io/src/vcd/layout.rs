@@ -3,7 +3,9 @@
 use super::codes::Codes;
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::names::counted;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+use std::fmt;
 
 /// All that the value changes need to know.
 #[derive(Debug)]
@@ -154,7 +156,10 @@ impl LayoutBuilder {
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
         let Self { codes, targets, lines, bits, numbers } = self;
-        let head = Head { lines, bits, numbers, tick: scale.tick(), rounds: scale.rounds(), ..Head::default() };
+        let taken_for =
+            format!("VCD in steps of {scale}; {} with levels, {numbers} with numbers", counted(bits as u64, "line"));
+        let (tick, rounds) = (scale.tick(), scale.rounds());
+        let head = Head { lines, bits, numbers, tick, rounds, taken_for, ..Head::default() };
         let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256] };
         for letter in b'!'..=b'~' {
             if let Some(signal) = layout.bit_of(&[letter]) {
@@ -189,6 +194,16 @@ pub(super) enum Scale {
     Times(u64),
     /// The so-manieth part of a nanosecond.
     Per(u64),
+}
+
+impl fmt::Display for Scale {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Scale::Times(nanos) => Nanos(*nanos).fmt(formatter),
+            Scale::Per(parts) if *parts <= 1000 => write!(formatter, "{} ps", 1000 / parts),
+            Scale::Per(parts) => write!(formatter, "{} fs", 1_000_000 / parts),
+        }
+    }
 }
 
 impl Scale {

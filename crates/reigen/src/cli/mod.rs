@@ -7,14 +7,54 @@ use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
 use reigen_core::units::Hertz;
+use reigen_io::options::TimeUnit;
+use std::io::IsTerminal;
 use std::path::PathBuf;
 
 /// Tells what a controller should have seen on its discrete and pulse inputs.
 #[derive(Debug, Parser)]
 #[command(name = "reigen", version, about, max_term_width = 100)]
 pub(crate) struct Cli {
+    #[command(flatten, next_help_heading = "Manner")]
+    pub(crate) manner: Manner,
     #[command(subcommand)]
     pub(crate) command: Command,
+}
+
+/// How the program tells what it does, with every command.
+#[derive(Debug, Args)]
+pub(crate) struct Manner {
+    /// Tell what each recording was taken for, and how long the work took
+    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
+    /// Tell nothing but results and errors: no bar
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+    /// Colours: by itself on a terminal, unless NO_COLOR is set
+    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto", hide_possible_values = true)]
+    pub(crate) color: ColorWord,
+    /// Add a line to this file for what was done and what failed
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) log: Option<PathBuf>,
+}
+
+/// When colours are used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ColorWord {
+    Auto,
+    Always,
+    Never,
+}
+
+impl ColorWord {
+    /// Whether there is to be colour on `stream`.
+    pub(crate) fn on(self, stream: &impl IsTerminal) -> bool {
+        match self {
+            Self::Always => true,
+            Self::Never => false,
+            Self::Auto => stream.is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
+        }
+    }
 }
 
 /// What can be asked.
@@ -32,6 +72,7 @@ pub(crate) enum Command {
     Verify(VerifyArguments),
     Why(WhyArguments),
     Draw(DrawArguments),
+    Convert(ConvertArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
 }
@@ -57,7 +98,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen survey ropewalk/recording.vcd
   reigen survey ropewalk/recording.vcd --station first.toml")]
 pub(crate) struct SurveyArguments {
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
     /// Give the whole result as one JSON object
     #[arg(long)]
@@ -76,7 +117,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen debounce ropewalk/recording.vcd --line PB_START --asserted low
   reigen debounce ropewalk/recording.vcd --line PB_STOP --asserted low --contact NC --true-count 3")]
 pub(crate) struct DebounceArguments {
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
     /// The line
     #[arg(long, value_name = "NAME")]
@@ -107,7 +148,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen chain ropewalk/recording.vcd
   reigen chain ropewalk/recording.vcd --pressed bobbin_3,bobbin_16")]
 pub(crate) struct ChainArguments {
-    /// The recording: VCD, CSV or packed samples; `-` is standard input, and then the lines must be named
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input, and then the lines must be named
     pub(crate) recording: PathBuf,
     /// The load line, active low; found by itself where none of the three is named
     #[arg(long, value_name = "NAME", requires_all = ["clock", "data"])]
@@ -137,7 +178,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct PollingArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
     /// Read so often
     #[arg(long, value_name = "TIME", value_parser = parse_time, required_unless_present_any = ["chain_bits", "sweep"])]
@@ -287,7 +328,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct WhyArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
     /// The point
     pub(crate) point: String,
@@ -323,7 +364,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct DrawArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
     /// Where the picture goes; without it, it is drawn in the terminal
     #[arg(short, long, value_name = "FILE.svg|.png")]
@@ -369,16 +410,20 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct RunArguments {
     /// The station file: what is wired, and how each line is conditioned
     pub(crate) station: PathBuf,
-    /// The recording: VCD, CSV or packed samples; `-` is standard input
-    pub(crate) recording: PathBuf,
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input; several follow one another
+    #[arg(required = true, value_name = "RECORDING")]
+    pub(crate) recordings: Vec<PathBuf>,
+    /// Each recording has a clock of its own, and begins where the one before ended
+    #[arg(long)]
+    pub(crate) own_clocks: bool,
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
     /// Write all points and their raw lines as a VCD
     #[arg(long, value_name = "FILE.vcd")]
     pub(crate) trace: Option<PathBuf>,
-    /// Write every event, rejected edges with their rule too, as CSV or JSON Lines
-    #[arg(long, value_name = "FILE.csv|.jsonl")]
+    /// Write every event, rejected edges with their rule too, as CSV, JSON Lines or Parquet
+    #[arg(long, value_name = "FILE.csv|.jsonl|.parquet")]
     pub(crate) events: Option<PathBuf>,
     /// Hold the counts against what really happened, as `simulate` told it; exit code 1 where they differ
     #[arg(long, value_name = "FILE.json", conflicts_with_all = ["from", "to"])]
@@ -414,12 +459,24 @@ pub(crate) struct RunArguments {
 /// What the recording does not say itself.
 #[derive(Debug, Default, Args)]
 pub(crate) struct ReadingArguments {
-    /// The rate of packed samples, or of a CSV without a time column, such as 10kHz
+    /// The rate of packed samples, of a CSV without a time column, or within its rows, such as 10kHz
     #[arg(long, value_name = "RATE", value_parser = parse_sample_rate)]
     pub(crate) sample_rate: Option<SampleRate>,
     /// With --sample-rate: read packed samples whose bits have these names; `-` leaves a bit unused
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', requires = "sample_rate")]
     pub(crate) lines: Option<Vec<String>>,
+    /// The time column of a CSV, by the name in its header
+    #[arg(long, value_name = "COLUMN")]
+    pub(crate) time: Option<String>,
+    /// The unit of its times, where the header does not tell it
+    #[arg(long, value_name = "UNIT", value_parser = time_unit)]
+    pub(crate) time_unit: Option<TimeUnit>,
+    /// What parts the cells of a CSV: , or ; or tab or space; told by the content where nothing is said
+    #[arg(long, value_name = "MARK", value_parser = separator)]
+    pub(crate) separator: Option<u8>,
+    /// The decimal mark of a CSV: . or , — told by the content where nothing is said
+    #[arg(long, value_name = "MARK", value_parser = decimal)]
+    pub(crate) decimal: Option<u8>,
     /// Analog columns are high above this value …
     #[arg(long, value_name = "VALUE", requires = "low_below", allow_negative_numbers = true)]
     pub(crate) high_above: Option<f64>,
@@ -434,6 +491,69 @@ pub(crate) struct ReadingArguments {
     pub(crate) plain_reader: bool,
 }
 
+fn time_unit(text: &str) -> Result<TimeUnit, String> {
+    TimeUnit::of(text).ok_or_else(|| "s, ms, us or ns".to_owned())
+}
+
+fn separator(text: &str) -> Result<u8, String> {
+    match text {
+        "," => Ok(b','),
+        ";" => Ok(b';'),
+        "tab" | "\t" => Ok(b'\t'),
+        "space" | " " => Ok(b' '),
+        _ => Err("`,`, `;`, `tab` or `space`".to_owned()),
+    }
+}
+
+fn decimal(text: &str) -> Result<u8, String> {
+    match text {
+        "." => Ok(b'.'),
+        "," => Ok(b','),
+        _ => Err("`.` or `,`".to_owned()),
+    }
+}
+
+/// Write a recording in another format: all of it or a stretch, all lines or some; several of one run become one.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen convert ropewalk/recording.vcd walk.csv
+  reigen convert ropewalk/recording.vcd press.jsonl.gz --from 1.4s --to 1.6s --only PB_START
+  reigen convert ropewalk/recording.vcd logic.bin --only PB_START,PB_STOP --step 10us")]
+pub(crate) struct ConvertArguments {
+    /// The recording, or several of one run in the order of time; `-` is standard input
+    #[arg(required = true, num_args = 2.., value_names = ["RECORDING", "OUTPUT"])]
+    pub(crate) files: Vec<PathBuf>,
+    /// Only from this time on, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) from: Option<i64>,
+    /// Only up to this time, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    pub(crate) to: Option<i64>,
+    /// Only these lines
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) only: Vec<String>,
+    /// Round all times to this step; packed samples come at it
+    #[arg(long, value_name = "TIME", value_parser = parse_time)]
+    pub(crate) step: Option<Nanos>,
+    /// The format of standard output, where `-` is the output
+    #[arg(long, value_enum, value_name = "FORMAT", default_value = "vcd")]
+    pub(crate) format: FormatWord,
+    /// Each recording has a clock of its own, and begins where the one before ended
+    #[arg(long)]
+    pub(crate) own_clocks: bool,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// A format as it is typed.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum FormatWord {
+    Vcd,
+    Csv,
+    Jsonl,
+}
+
 /// Make a recording with known truth, where there is no hardware.
 #[derive(Debug, Args)]
 #[command(after_help = "\
@@ -443,7 +563,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
 pub(crate) struct SimulateArguments {
     /// The scenario file: which sources there are, and what is wrong with their wires
     pub(crate) scenario: PathBuf,
-    /// Where the recording goes, .vcd or .csv; `-` is standard output, as VCD
+    /// Where the recording goes: .vcd, .csv, .jsonl; `-` is standard output, as VCD
     #[arg(short, long, value_name = "RECORDING")]
     pub(crate) output: PathBuf,
     /// Another seed makes another recording; the same one the same, on every machine

@@ -4,6 +4,7 @@ use crate::cli::ChainArguments;
 use crate::commands::survey;
 use crate::failure::Failure;
 use crate::print::Out;
+use crate::reading;
 use crate::reading::{read_through, refuse_line};
 use crate::replay::read_options;
 use crate::tables::{cells, left, table};
@@ -35,9 +36,9 @@ pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failu
     check_names(&arguments.pressed)?;
     let names = match (&arguments.load, &arguments.clock, &arguments.data) {
         (Some(load), Some(clock), Some(data)) => [load.clone(), clock.clone(), data.clone()],
-        _ => found(arguments, Recording::open(readable_twice(&arguments.recording)?, &options)?)?,
+        _ => found(arguments, reading::open(readable_twice(&arguments.recording)?, &options)?)?,
     };
-    let mut recording = Recording::open(&arguments.recording, &options)?;
+    let mut recording = reading::open(&arguments.recording, &options)?;
     let origin = recording.origin();
     let chain = read(&mut recording, &names)?;
     let registers = match arguments.pressed.is_empty() {

@@ -7,6 +7,7 @@ use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
+use crate::reading;
 use crate::reading::{read_through, refuse_line};
 use crate::replay::read_options;
 use crate::tables::{cells, left, table};
@@ -51,7 +52,7 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
     let options = read_options(&arguments.reading)?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.recording])?;
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let recording = reading::open(&arguments.recording, &options)?;
     let measured = measure(recording, &arguments.line, arguments.asserted.map(Into::into), arguments.contact.into())?;
     if arguments.json {
         out.json(&Json::new(&measured, arguments.true_count))?;

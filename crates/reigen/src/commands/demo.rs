@@ -12,7 +12,7 @@ use reigen_core::simulate::truth::TruthFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{OutputError, OutputFile};
 use reigen_io::recording::Recording;
-use reigen_io::simulated::{Format, write};
+use reigen_io::write::{Format, begin};
 use std::io::{Cursor, Write};
 use std::path::Path;
 
@@ -42,7 +42,8 @@ impl Walk {
         let scenario = simulate::parse("scenario.toml", SCENARIO)?;
         let mut simulation = Simulation::new(&scenario, SEED, scenario.duration);
         let mut recording = Vec::new();
-        write(&mut simulation, Format::Vcd, &mut recording)?;
+        let heading = simulate::heading(&simulation);
+        simulate::write_all(&mut simulation, begin((Format::Vcd, None), &heading, &mut recording)?)?;
         Ok(Self { recording, truth: simulation.truth() })
     }
 

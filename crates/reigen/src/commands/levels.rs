@@ -3,6 +3,7 @@
 use crate::cli::LevelsArguments;
 use crate::failure::Failure;
 use crate::print::Out;
+use crate::reading;
 use crate::reading::{read_through, refuse_line};
 use crate::replay::read_options;
 use crate::tables::table;
@@ -10,13 +11,12 @@ use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
 use reigen_core::station::plan::{find_line, find_number};
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
-use reigen_io::recording::Recording;
 use serde::Serialize;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
-    let mut recording = Recording::open(&arguments.recording, &options)?;
+    let mut recording = reading::open(&arguments.recording, &options)?;
     let digital = find_line(&arguments.digital, recording.lines()).map_err(|kind| refuse_line("--digital", &kind))?;
     let analog = find_number(&arguments.analog, recording.lines()).map_err(|kind| refuse_line("--analog", &kind))?;
     let mut pairing = Pairing::default();

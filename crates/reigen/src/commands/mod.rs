@@ -2,6 +2,7 @@
 
 pub(crate) mod chain;
 pub(crate) mod check;
+pub(crate) mod convert;
 pub(crate) mod debounce;
 pub(crate) mod demo;
 pub(crate) mod draw;

@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
+use crate::reading;
 use crate::replay::{StationFile, Wanted, read_options, replay_observed};
 use crate::tables::table;
 use rayon::prelude::*;
@@ -64,7 +65,7 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
     let swept = arguments.sweep.as_deref().map(range).transpose()?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.station, &arguments.recording])?;
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let recording = reading::open(&arguments.recording, &options)?;
     let pulses = pulses(&station, recording, &inputs)?;
     let name = |number: &usize| station.station.points.get(*number).map(|point| point.name.clone()).unwrap_or_default();
     let named: Vec<(String, &Pulses)> = inputs.iter().map(name).zip(&pulses).collect();

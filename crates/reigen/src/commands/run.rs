@@ -7,6 +7,7 @@ use crate::failure::Failure;
 use crate::gauge::{Gauge, frame};
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
+use crate::reading;
 use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
 use crate::states::States;
 use crate::summary::Summary;
@@ -18,8 +19,8 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
-use reigen_io::recording::Recording;
-use std::path::Path;
+use reigen_io::recording::Clock;
+use std::path::{Path, PathBuf};
 
 /// Runs the command.
 pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failure> {
@@ -29,11 +30,13 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
     let wanted = Wanted::new(arguments, truth.as_ref());
     let written = [arguments.trace.as_deref(), arguments.events.as_deref()];
-    refuse_overwriting(&written, &[&arguments.station, &arguments.recording])?;
+    let read: Vec<&Path> = arguments.recordings.iter().chain([&arguments.station]).map(|path| path.as_path()).collect();
+    refuse_overwriting(&written, &read)?;
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let clock = reading::clock(arguments.own_clocks);
+    let recording = reading::open_all(&arguments.recordings, &options, clock)?;
     let mut states = States::default();
     let mut gauge = gauge(&station.station, arguments)?;
     let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
@@ -55,7 +58,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
         None => {}
     }
     if let Some(at) = arguments.display_at {
-        states = states_at(&station, &arguments.recording, &options, at)?;
+        states = states_at(&station, &arguments.recordings, &options, clock, at)?;
     }
     if arguments.display || arguments.display_at.is_some() {
         show_displays(&station, &states, &mut outcome);
@@ -97,8 +100,14 @@ fn gauge(station: &Station, arguments: &RunArguments) -> Result<Option<Gauge>, F
 }
 
 /// The states at a time, from a second reading.
-fn states_at(station: &StationFile, path: &Path, options: &ReadOptions, at: i64) -> Result<States, Failure> {
-    if path == Path::new("-") {
+fn states_at(
+    station: &StationFile,
+    paths: &[PathBuf],
+    options: &ReadOptions,
+    clock: Clock,
+    at: i64,
+) -> Result<States, Failure> {
+    if paths.iter().any(|path| path == Path::new("-")) {
         return Err(Failure::Usage {
             message: "--display-at reads the recording twice, and standard input comes once".to_owned(),
             help: "name the file, or take --to and --display".to_owned(),
@@ -106,7 +115,7 @@ fn states_at(station: &StationFile, path: &Path, options: &ReadOptions, at: i64)
     }
     let mut states = States::default();
     let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
-    let recording = Recording::open(path, options)?;
+    let recording = reading::open_all(paths, options, clock)?;
     replay_observed(station, recording, &wanted, &mut |seen| states.take(&seen))?;
     Ok(states)
 }

@@ -5,11 +5,12 @@ use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::replay::read_text;
-use reigen_core::simulate::Simulation;
 use reigen_core::simulate::scenario::{self, Scenario};
-use reigen_core::time::Nanos;
+use reigen_core::simulate::{Change, Simulation, Value};
+use reigen_core::time::{Nanos, Origin};
 use reigen_io::output_file::OutputFile;
-use reigen_io::simulated::{Format, write};
+use reigen_io::write::{Changes, Format, Heading, Line, begin, begin_file};
+use std::io;
 use std::path::Path;
 
 /// Runs the command.
@@ -26,14 +27,18 @@ pub(crate) fn run(arguments: &SimulateArguments, out: &mut Out) -> Result<(), Fa
     }
     refuse_overwriting(&[Some(&arguments.output), arguments.truth.as_deref()], &[&arguments.scenario])?;
     let to_pipe = arguments.output == Path::new("-");
-    let format = if to_pipe { Format::Vcd } else { Format::of(&arguments.output)? };
+    if !to_pipe {
+        Format::of(&arguments.output)?;
+    }
     let truth = arguments.truth.as_deref().map(OutputFile::create).transpose()?;
     let mut simulation = Simulation::new(&scenario, arguments.seed, end);
+    let heading = heading(&simulation);
     if to_pipe {
-        write(&mut simulation, format, out.writer())?;
+        write_all(&mut simulation, begin((Format::Vcd, None), &heading, out.writer())?)?;
     } else {
         let mut file = OutputFile::create(&arguments.output)?;
-        write(&mut simulation, format, &mut file).map_err(|error| file.explain(error))?;
+        let written = write_all(&mut simulation, begin_file(&mut file, &heading)?);
+        written.map_err(|error| file.explain(error))?;
         file.finish()?;
     }
     if let Some(mut file) = truth {
@@ -42,6 +47,28 @@ pub(crate) fn run(arguments: &SimulateArguments, out: &mut Out) -> Result<(), Fa
         file.finish()?;
     }
     Ok(())
+}
+
+/// The lines of a simulation, which begins at 0.
+pub(crate) fn heading(simulation: &Simulation) -> Heading {
+    let line = |(name, value): (&String, &Value)| Line {
+        name: name.clone(),
+        aliases: Vec::new(),
+        number: matches!(value, Value::Number(_)),
+    };
+    let lines = simulation.names().iter().zip(simulation.start()).map(line).collect();
+    Heading { lines, scope: Some("scenario"), origin: Origin(0), step: Nanos(0) }
+}
+
+/// Writes all changes of a simulation, the values that lines begin with first.
+pub(crate) fn write_all(simulation: &mut Simulation, mut out: Box<dyn Changes + '_>) -> io::Result<()> {
+    for (line, value) in simulation.start().to_vec().into_iter().enumerate() {
+        out.take(Change { time: Nanos(0), line, value })?;
+    }
+    for change in simulation.by_ref() {
+        out.take(change)?;
+    }
+    out.finish(simulation.end())
 }
 
 /// Reads a scenario's text.

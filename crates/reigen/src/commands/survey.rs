@@ -4,6 +4,7 @@ use crate::cli::SurveyArguments;
 use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
+use crate::reading;
 use crate::reading::{read_through, signals};
 use crate::replay::read_options;
 use crate::tables::{cells, left, print_findings, table};
@@ -23,6 +24,7 @@ use std::io::Write as _;
 /// A survey with what belongs to the recording.
 pub(crate) struct Surveyed {
     recording: String,
+    taken_for: Vec<String>,
     length: Nanos,
     survey: Survey,
     unknown: Vec<Nanos>,
@@ -32,7 +34,7 @@ pub(crate) struct Surveyed {
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     refuse_overwriting(&[arguments.station.as_deref()], &[&arguments.recording])?;
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let recording = reading::open(&arguments.recording, &options)?;
     let surveyed = survey(recording)?;
     if let Some(path) = &arguments.station {
         let mut file = OutputFile::create(path)?;
@@ -63,18 +65,22 @@ pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
     let mut survey = surveyor.finish(end, &names, &analogs);
     let told: Vec<Finding> = recording.findings(&names).into_iter().filter(|told| told.code != "no-level").collect();
     survey.findings.extend(told);
-    Ok(Surveyed { recording: recording.name().to_owned(), length: end, survey, unknown: recording.unknown_times() })
+    Ok(Surveyed {
+        recording: recording.name().to_owned(),
+        taken_for: recording.taken_for(),
+        length: end,
+        survey,
+        unknown: recording.unknown_times(),
+    })
 }
 
 /// Prints it for people.
 pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
     let Survey { lines, analogs, findings } = &surveyed.survey;
-    out.line(format!(
-        "{}: {}, {}",
-        surveyed.recording,
-        surveyed.length,
-        counted((lines.len() + analogs.len()) as u64, "line")
-    ))?;
+    for told in &surveyed.taken_for {
+        out.line(told)?;
+    }
+    out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
     let mut rows = table(&[
         "line",
         "what it may be",
@@ -210,6 +216,7 @@ fn point_name(line: &str, taken: &mut Vec<String>) -> String {
 #[derive(Serialize)]
 struct Json<'a> {
     recording: &'a str,
+    taken_for: &'a [String],
     duration_ns: Nanos,
     lines: Vec<JsonLine<'a>>,
     analogs: Vec<JsonAnalog<'a>>,
@@ -300,6 +307,7 @@ impl<'a> Json<'a> {
         };
         Self {
             recording: &surveyed.recording,
+            taken_for: &surveyed.taken_for,
             duration_ns: surveyed.length,
             lines: lines.iter().zip(&surveyed.unknown).map(line).collect(),
             analogs: analogs.iter().map(|(name, figures)| JsonAnalog { name, figures: figures.as_ref() }).collect(),

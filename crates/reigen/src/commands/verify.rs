@@ -5,6 +5,7 @@ use crate::cli::VerifyArguments;
 use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
+use crate::reading;
 use crate::replay::{StationFile, Wanted, read_options, replay, replay_observed};
 use crate::states::States;
 use crate::tables::{held, left, table};
@@ -103,7 +104,7 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
 
 /// Holds the expectations against one recording.
 fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<Vec<Held>, Failure> {
-    expectations(station, &|| Ok(Recording::open(path, options)?))
+    expectations(station, &|| reading::open(path, options))
 }
 
 /// Holds the expectations against a recording that can be opened again, and prints what comes of it.

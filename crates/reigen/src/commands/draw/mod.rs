@@ -6,6 +6,7 @@ use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::place::Place;
 use crate::print::Out;
+use crate::reading;
 use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
 use rayon::prelude::*;
 use reigen_core::account::Rule;
@@ -58,7 +59,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
         let half = (arguments.span.0 / 2).max(1) as i64;
         (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
     }
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let recording = reading::open(&arguments.recording, &options)?;
     // What lies before the recording is not drawn.
     chosen.from =
         chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
@@ -146,7 +147,7 @@ fn find_time(station: &StationFile, path: &Path, options: &ReadOptions, text: &s
     let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
         return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
     };
-    let recording = Recording::open(path, options)?;
+    let recording = reading::open(path, options)?;
     let (mut seen, mut found) = (0, None);
     let outcome = replay_observed(station, recording, &Wanted::default(), &mut |window| {
         let times = event_times(&window, point);

@@ -5,6 +5,7 @@ use crate::commands::draw::number_of;
 use crate::failure::Failure;
 use crate::place::Place;
 use crate::print::Out;
+use crate::reading;
 use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
 use crate::states::States;
 use crate::tables::{left, table};
@@ -29,7 +30,7 @@ pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     let point = number_of(&station.station, &arguments.point)?;
-    let recording = Recording::open(&arguments.recording, &options)?;
+    let recording = reading::open(&arguments.recording, &options)?;
     let told = why(&station, recording, point, arguments)?;
     match arguments.json {
         true => out.json(&told),

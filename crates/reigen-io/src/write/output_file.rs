@@ -28,6 +28,20 @@ pub enum OutputError {
         /// The endings that are known.
         known: &'static str,
     },
+    /// A table that packs its own columns was to be packed once more.
+    #[error("cannot write {}: Parquet packs its columns itself", .0.display())]
+    PackedInside(PathBuf),
+    /// This program was built without Parquet.
+    #[error("cannot write {}: this program was built without Parquet", .0.display())]
+    NoParquet(PathBuf),
+    /// Packed samples cannot hold what is to be written.
+    #[error("cannot write {}: {why}", path.display())]
+    NotPacked {
+        /// The file.
+        path: PathBuf,
+        /// What is in the way.
+        why: String,
+    },
     /// The system says no.
     #[error("cannot write {}: {source}", path.display())]
     Io {
@@ -45,7 +59,9 @@ impl OutputError {
             Self::NoFolder { .. } => Some("make the folder first, or name another".to_owned()),
             Self::IsFolder(_) => Some("name a file".to_owned()),
             Self::Ending { known, .. } => Some(format!("known endings: {known}")),
-            Self::Io { .. } => None,
+            Self::PackedInside(_) => Some("name it .parquet".to_owned()),
+            Self::NoParquet(_) => Some("build it with --features parquet, or write .csv or .jsonl".to_owned()),
+            Self::NotPacked { .. } | Self::Io { .. } => None,
         }
     }
 }

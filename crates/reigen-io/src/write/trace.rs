@@ -1,6 +1,6 @@
 //! A trace: all points, and the raw lines they come from, as a VCD (IEEE 1364).
 
-use crate::output_file::{OutputError, OutputFile};
+use crate::write::output_file::{OutputError, OutputFile};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};

@@ -1,0 +1,266 @@
+//! JSON Lines: an object for each change, with its time, its line and its value.
+//!
+//! ```text
+//! {"time_ns": 0, "line": "PB_START", "value": 1}
+//! {"time_ns": 2500000, "line": "PB_START", "value": 0}
+//! {"time_ns": 9000000}
+//! ```
+//!
+//! The last only says how far the recording goes. A line of nothing but the whole numbers 0 and 1 (or `true` and
+//! `false`) has levels; `null` is an unknown level.
+
+use crate::chunks::{Chunks, MOST_AT_ONCE};
+use crate::date;
+use crate::error::{Failure, Fault, FaultKind, shown};
+use crate::piece::Piece;
+use crate::pipeline::{Done, Form, Format, Head, Pipeline};
+use crate::ranges::FileReader;
+use crate::rows::Rows;
+use indexmap::IndexMap;
+use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::names::counted;
+use reigen_core::quantity::Decimal;
+use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin};
+use serde::Deserialize;
+use serde_json::value::RawValue;
+use std::borrow::Cow;
+use std::io::{BufRead, BufReader};
+
+/// One line as it stands in the file.
+#[derive(Deserialize)]
+struct Row<'a> {
+    #[serde(borrow)]
+    time_s: Option<&'a RawValue>,
+    #[serde(borrow)]
+    time_ms: Option<&'a RawValue>,
+    #[serde(borrow)]
+    time_us: Option<&'a RawValue>,
+    #[serde(borrow)]
+    time_ns: Option<&'a RawValue>,
+    #[serde(borrow)]
+    time: Option<Cow<'a, str>>,
+    #[serde(borrow)]
+    line: Option<Cow<'a, str>>,
+    #[serde(borrow, default, deserialize_with = "given")]
+    value: Option<&'a RawValue>,
+}
+
+/// A value that is there, though it may be `null`.
+fn given<'de, D: serde::Deserializer<'de>>(reader: D) -> Result<Option<&'de RawValue>, D::Error> {
+    <&RawValue>::deserialize(reader).map(Some)
+}
+
+/// What a line takes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Value {
+    Unknown,
+    Level(bool),
+    Number(f64),
+}
+
+impl Value {
+    fn of(raw: &RawValue) -> Option<Self> {
+        Some(match raw.get() {
+            "null" => Self::Unknown,
+            "0" | "false" => Self::Level(false),
+            "1" | "true" => Self::Level(true),
+            text => Self::Number(text.parse().ok().filter(|value: &f64| value.is_finite())?),
+        })
+    }
+
+    fn as_number(self) -> Option<f64> {
+        match self {
+            Self::Unknown => None,
+            Self::Level(high) => Some(f64::from(u8::from(high))),
+            Self::Number(value) => Some(value),
+        }
+    }
+}
+
+impl Row<'_> {
+    fn parse(text: &[u8]) -> Result<Row<'_>, FaultKind> {
+        let refuse = |why: String| FaultKind::NoChangeObject(format!("{why}, in `{}`", shown(text)));
+        let row: Row<'_> = serde_json::from_slice(text).map_err(|error| refuse(error.to_string()))?;
+        if row.line.is_some() != row.value.is_some() {
+            return Err(refuse("a line and a value go together".to_owned()));
+        }
+        Ok(row)
+    }
+
+    fn file_time(&self) -> Result<i64, FaultKind> {
+        let times = [(self.time_s, 9), (self.time_ms, 6), (self.time_us, 3), (self.time_ns, 0)];
+        let mut given = times.iter().filter_map(|(raw, power)| Some((raw.as_ref()?.get(), *power)));
+        match (given.next(), given.next(), &self.time) {
+            (Some((text, power)), None, None) => {
+                let number =
+                    Decimal::parse(text.as_bytes()).ok_or_else(|| FaultKind::NoTime(shown(text.as_bytes())))?;
+                let nanos = number.scaled(power).and_then(|(nanos, _)| i64::try_from(nanos).ok());
+                let within = nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS);
+                within.ok_or_else(|| FaultKind::TimeTooLarge(shown(text.as_bytes())))
+            }
+            // A time without a zone is one in UTC, as for a column of them.
+            (None, None, Some(text)) => {
+                let moment = date::moment(text.as_bytes());
+                moment.map(|moment| moment.nanos).ok_or_else(|| FaultKind::NoDate(shown(text.as_bytes())))
+            }
+            (None, _, _) => Err(FaultKind::NoChangeObject("it has no time".to_owned())),
+            _ => Err(FaultKind::NoChangeObject("it has two times".to_owned())),
+        }
+    }
+}
+
+/// JSON Lines, by the lines that they name.
+pub(crate) struct JsonLines {
+    head: Head,
+    targets: IndexMap<String, Target>,
+}
+
+/// What a name stands for.
+#[derive(Debug, Clone, Copy)]
+enum Target {
+    Bit(usize),
+    Number(usize),
+}
+
+/// Opens JSON Lines: reads on for the names of all lines, in a file to its end.
+pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>, Failure> {
+    let mut seen: IndexMap<String, Option<String>> = IndexMap::new();
+    let mut line = 0;
+    if let (false, Some((file, at))) = (chunks.finished(), chunks.place()) {
+        for text in BufReader::with_capacity(1 << 16, FileReader::new(file, at)).split(b'\n') {
+            line += 1;
+            note(&mut seen, &text?, line);
+        }
+    } else {
+        chunks.fill()?;
+        let whole = memchr::memrchr(b'\n', chunks.bytes()).map_or(0, |at| at + 1);
+        let length = if chunks.finished() { chunks.bytes().len() } else { whole };
+        for text in chunks.bytes().get(..length).unwrap_or_default().split(|byte| *byte == b'\n') {
+            line += 1;
+            note(&mut seen, text, line);
+        }
+    }
+    let mut head = Head::default();
+    let mut targets = IndexMap::new();
+    for (name, number) in seen {
+        let (signal, kind) = match number {
+            None => (&mut head.bits, LineKind::Level),
+            Some(why) => (&mut head.numbers, LineKind::Number { why }),
+        };
+        let target = if kind == LineKind::Level { Target::Bit(*signal) } else { Target::Number(*signal) };
+        targets.insert(name.clone(), target);
+        head.lines.push(RecordedLine { name, signal: *signal, kind });
+        *signal += 1;
+    }
+    head.taken_for =
+        format!("JSON Lines; {} with levels, {} with numbers", counted(head.bits as u64, "line"), head.numbers);
+    Pipeline::open(JsonLines { head, targets }, Rows::new(1, None, false), chunks, form)
+}
+
+/// Notes which line a row is of, and the first number of one that has such; faults are told when their turn comes.
+fn note(seen: &mut IndexMap<String, Option<String>>, text: &[u8], line: u64) {
+    let Ok(Row { line: Some(name), value: Some(value), .. }) = Row::parse(text) else { return };
+    let number = match Value::of(value) {
+        Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
+        _ => None,
+    };
+    match seen.get_mut(name.as_ref()) {
+        Some(known) if known.is_none() => *known = number,
+        Some(_) => {}
+        None => {
+            seen.insert(name.into_owned(), number);
+        }
+    }
+}
+
+impl JsonLines {
+    fn row(&self, place: &mut Rows, text: &[u8], piece: &mut Piece) -> Result<(), FaultKind> {
+        let row = Row::parse(text)?;
+        let file_time = row.file_time()?;
+        let Some((name, raw)) = row.line.zip(row.value) else {
+            let now = place.since_start(file_time, text)?;
+            place.next_row(now, piece);
+            return Ok(());
+        };
+        let target = *self.targets.get(name.as_ref()).ok_or_else(|| FaultKind::LateLine(name.clone().into_owned()))?;
+        let value = Value::of(raw);
+        let found = || shown(raw.get().as_bytes());
+        let column = || name.clone().into_owned();
+        let level = match (target, value) {
+            (Target::Number(_), Some(_)) | (Target::Bit(_), Some(Value::Unknown)) => None,
+            (Target::Bit(_), Some(Value::Level(high))) => Some(high),
+            (Target::Bit(_), _) => {
+                return Err(FaultKind::CellLevel { found: found(), column: column(), words: "0 and 1" });
+            }
+            (Target::Number(_), None) => return Err(FaultKind::CellNumber { found: found(), column: column() }),
+        };
+        let now = place.since_start(file_time, text)?;
+        place.next_row(now, piece);
+        self.take(target, level, value.and_then(Value::as_number), now, piece);
+        Ok(())
+    }
+
+    fn take(&self, target: Target, level: Option<bool>, number: Option<f64>, now: Nanos, piece: &mut Piece) {
+        match (target, level, number) {
+            (Target::Bit(signal), Some(high), _) => piece.set(signal, now, high),
+            (Target::Bit(signal), None, _) => piece.set_unknown(signal, now),
+            (Target::Number(signal), _, Some(value)) if self.head.wants(signal) => piece.read(signal, now, value),
+            _ => {}
+        }
+    }
+}
+
+impl Format for JsonLines {
+    type Place = Rows;
+
+    fn head(&self) -> &Head {
+        &self.head
+    }
+
+    fn head_mut(&mut self) -> &mut Head {
+        &mut self.head
+    }
+
+    /// After a line; a JSON text holds no line end but between its parts, and here it stands on one line.
+    fn boundary(&self, bytes: &[u8], _before: usize) -> Option<usize> {
+        memchr::memrchr(b'\n', bytes).map(|at| at + 1)
+    }
+
+    fn begin(&self, origin: Origin) -> Rows {
+        Rows::new(0, Some(origin), false)
+    }
+
+    fn parse(
+        &self,
+        _form: Form,
+        place: &mut Rows,
+        bytes: &[u8],
+        at_end: bool,
+        piece: &mut Piece,
+    ) -> Result<Done, Fault> {
+        let mut at = 0;
+        while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
+            let end = memchr::memchr(b'\n', rest);
+            if end.is_none() && !at_end {
+                break;
+            }
+            let text = rest.get(..end.unwrap_or(rest.len())).unwrap_or_default();
+            let length = end.map_or(rest.len(), |end| end + 1);
+            if !text.trim_ascii().is_empty()
+                && let Err(kind) = self.row(place, text, piece)
+            {
+                // The last line of a file without a line end may be half of one.
+                if end.is_none() {
+                    return Ok(Done { consumed: bytes.len(), cut_off: true });
+                }
+                return Err(Fault { line: place.line, kind });
+            }
+            place.line += u64::from(end.is_some());
+            at += length;
+        }
+        if at == 0 && bytes.len() >= MOST_AT_ONCE {
+            return Err(Fault { line: place.line, kind: FaultKind::TooLong(MOST_AT_ONCE) });
+        }
+        Ok(Done { consumed: at, cut_off: false })
+    }
+}

@@ -1,0 +1,242 @@
+//! Recordings out: the same changes in any of the formats that are read.
+
+mod csv;
+pub mod events;
+mod json_lines;
+pub mod output_file;
+mod packed;
+#[cfg(feature = "parquet")]
+pub(crate) mod parquet;
+pub mod trace;
+mod vcd;
+
+use crate::archive::Packing;
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use output_file::{OutputError, OutputFile};
+use reigen_core::simulate::Change;
+use reigen_core::time::{Nanos, Origin};
+use std::io::{self, Write};
+use std::path::Path;
+
+/// A line of a recording in the making.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Line {
+    /// Its name.
+    pub name: String,
+    /// Other names of the same signal, which only a VCD can hold.
+    pub aliases: Vec<String>,
+    /// Whether it is a number; else it has two levels.
+    pub number: bool,
+}
+
+/// A format that recordings are written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Format {
+    /// IEEE 1364.
+    Vcd,
+    /// RFC 4180: a row for each time at which something changes.
+    Csv,
+    /// An object for each change.
+    JsonLines,
+    /// A table of changes.
+    Parquet,
+    /// Packed samples, with a file beside them that says what they mean.
+    Packed,
+}
+
+/// The endings of recordings, without those of packed files.
+const ENDINGS: &str = ".vcd, .csv, .jsonl, .parquet, .bin; and .gz or .zst behind them";
+
+impl Format {
+    /// The format of a file by its ending, and how it is to be packed.
+    ///
+    /// # Errors
+    /// Where the ending tells none, or one that this program cannot write.
+    pub fn of(path: &Path) -> Result<(Self, Option<Packing>), OutputError> {
+        let packing = Packing::of_ending(path);
+        let inner = if packing.is_some() { path.with_extension("") } else { path.to_owned() };
+        let refuse = || OutputError::Ending { path: path.to_owned(), known: ENDINGS };
+        let ending = inner.extension().and_then(|ending| ending.to_str()).ok_or_else(refuse)?;
+        let format = match ending {
+            "vcd" => Self::Vcd,
+            "csv" => Self::Csv,
+            "jsonl" => Self::JsonLines,
+            "bin" => Self::Packed,
+            "parquet" if packing.is_some() => return Err(OutputError::PackedInside(path.to_owned())),
+            "parquet" if cfg!(feature = "parquet") => Self::Parquet,
+            "parquet" => return Err(OutputError::NoParquet(path.to_owned())),
+            _ => return Err(refuse()),
+        };
+        Ok((format, packing))
+    }
+}
+
+/// What is written, and at which times.
+#[derive(Debug, Clone)]
+pub struct Heading {
+    /// The lines, in the order of their numbers.
+    pub lines: Vec<Line>,
+    /// What all lines belong to, where a format has scopes.
+    pub scope: Option<&'static str>,
+    /// The file's own first time.
+    pub origin: Origin,
+    /// The time between two packed samples.
+    pub step: Nanos,
+}
+
+/// Writes the changes of a recording, in the order of time.
+pub trait Changes: Send {
+    /// A line takes a value.
+    ///
+    /// # Errors
+    /// Where no more can be written.
+    fn take(&mut self, change: Change) -> io::Result<()>;
+
+    /// The recording ends.
+    ///
+    /// # Errors
+    /// As [`take`](Self::take).
+    fn finish(self: Box<Self>, end: Nanos) -> io::Result<()>;
+}
+
+/// Begins a recording in a format, on anything that can be written to.
+///
+/// # Errors
+/// Where the head cannot be written.
+pub fn begin<'a>(
+    (format, packing): (Format, Option<Packing>),
+    heading: &Heading,
+    out: impl Write + Send + 'a,
+) -> io::Result<Box<dyn Changes + 'a>> {
+    let out = Out::new(packing, out)?;
+    Ok(match format {
+        Format::Vcd => Box::new(vcd::Vcd::begin(heading, out)?),
+        Format::Csv => Box::new(csv::Csv::begin(heading, out)?),
+        Format::JsonLines => Box::new(json_lines::JsonLines::begin(heading, out)?),
+        Format::Packed => Box::new(packed::Packed::begin(heading, out)),
+        #[cfg(feature = "parquet")]
+        Format::Parquet => Box::new(parquet::Table::begin(heading, out)?),
+        #[cfg(not(feature = "parquet"))]
+        Format::Parquet => return Err(io::ErrorKind::Unsupported.into()),
+    })
+}
+
+/// Begins a recording in a file that is to appear whole; its ending says how.
+///
+/// # Errors
+/// Where the ending tells no format, the format cannot hold what is to be written, or the file cannot be written.
+pub fn begin_file<'a>(file: &'a mut OutputFile, heading: &Heading) -> Result<Box<dyn Changes + 'a>, OutputError> {
+    let path = file.path().to_owned();
+    let format = Format::of(&path)?;
+    if format.0 == Format::Packed {
+        packed::check(heading).map_err(|why| OutputError::NotPacked { path: path.clone(), why })?;
+    }
+    begin(format, heading, file).map_err(|source| OutputError::Io { path, source })
+}
+
+/// Where bytes go, packed or as they are.
+enum Out<W: Write> {
+    Plain(W),
+    Gzip(GzEncoder<W>),
+    Zstandard(zstd::stream::write::Encoder<'static, W>),
+}
+
+impl<W: Write> Out<W> {
+    fn new(packing: Option<Packing>, out: W) -> io::Result<Self> {
+        Ok(match packing {
+            None => Self::Plain(out),
+            Some(Packing::Gzip) => Self::Gzip(GzEncoder::new(out, Compression::default())),
+            Some(Packing::Zstandard) => {
+                Self::Zstandard(zstd::stream::write::Encoder::new(out, zstd::DEFAULT_COMPRESSION_LEVEL)?)
+            }
+        })
+    }
+
+    /// Writes what is still to come; a packed file is whole only then.
+    fn finish(self) -> io::Result<()> {
+        match self {
+            Self::Plain(mut out) => out.flush(),
+            Self::Gzip(out) => out.finish()?.flush(),
+            Self::Zstandard(out) => out.finish()?.flush(),
+        }
+    }
+}
+
+impl<W: Write> Write for Out<W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        match self {
+            Self::Plain(out) => out.write(bytes),
+            Self::Gzip(out) => out.write(bytes),
+            Self::Zstandard(out) => out.write(bytes),
+        }
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        match self {
+            Self::Plain(out) => out.flush(),
+            Self::Gzip(out) => out.flush(),
+            Self::Zstandard(out) => out.flush(),
+        }
+    }
+}
+
+/// Text on its way out, some of it in memory.
+struct Text<W: Write> {
+    text: Vec<u8>,
+    out: Out<W>,
+}
+
+impl<W: Write> Text<W> {
+    /// So many bytes are written at once.
+    const ROOM: usize = 1 << 16;
+
+    fn new(out: Out<W>) -> Self {
+        Self { text: Vec::with_capacity(2 * Self::ROOM), out }
+    }
+
+    /// Writes what there is, where it has become enough.
+    #[inline]
+    fn pass(&mut self) -> io::Result<()> {
+        if self.text.len() < Self::ROOM {
+            return Ok(());
+        }
+        self.out.write_all(&self.text)?;
+        self.text.clear();
+        Ok(())
+    }
+
+    /// Adds a whole number.
+    #[inline]
+    fn number(&mut self, number: impl itoa::Integer) {
+        self.text.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
+    }
+
+    fn finish(mut self) -> io::Result<()> {
+        self.out.write_all(&self.text)?;
+        self.out.finish()
+    }
+}
+
+/// Writes what packed samples mean beside them, where the file at `path` holds such.
+///
+/// # Errors
+/// Where it cannot be written.
+pub fn write_sidecar(path: &Path, heading: &Heading) -> Result<(), OutputError> {
+    match Format::of(path)? {
+        (Format::Packed, _) => packed::write_sidecar(path, heading),
+        _ => Ok(()),
+    }
+}
+
+/// A number as text that cannot be taken for a level: always with a point or an exponent.
+fn number_text(value: f64) -> String {
+    format!("{value:?}")
+}
+
+/// A line's name as a format can hold it.
+pub fn name_as_written(format: Format, name: &str) -> String {
+    match format {
+        Format::Vcd => name.split('.').map(vcd::vcd_name).collect::<Vec<_>>().join("."),
+        _ => name.to_owned(),
+    }
+}

@@ -1,0 +1,149 @@
+//! `reigen convert`: a recording in another format.
+
+use crate::cli::{ConvertArguments, FormatWord};
+use crate::failure::Failure;
+use crate::overwrite::refuse_overwriting;
+use crate::print::Out;
+use crate::progress::Bar;
+use crate::reading;
+use crate::replay::read_options;
+use crate::stretch::Stretch;
+use crate::tables::print_findings;
+use reigen_core::finding::Finding;
+use reigen_core::names::{counted, nearest};
+use reigen_core::time::{Nanos, seconds_short};
+use reigen_io::convert::{self, Chosen, ConvertError, Converted, convert};
+use reigen_io::output_file::OutputFile;
+use reigen_io::recording::Recording;
+use reigen_io::write::{Format, Heading, begin, begin_file, name_as_written, write_sidecar};
+use std::path::Path;
+
+/// Runs the command.
+pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
+    let options = read_options(&arguments.reading)?;
+    let Some((output, inputs)) = arguments.files.split_last() else { return Ok(()) };
+    let to_pipe = output == Path::new("-");
+    let read: Vec<&Path> = inputs.iter().map(|path| path.as_path()).collect();
+    refuse_overwriting(&[Some(output)], &read)?;
+    let format = if to_pipe { (arguments.format.into(), None) } else { Format::of(output)? };
+    let mut recording = reading::open_all(inputs, &options, reading::clock(arguments.own_clocks))?;
+    let stretch = Stretch::new(&recording, arguments.from, arguments.to)?;
+    let step = step(arguments, format.0, &recording)?;
+    let chosen = chosen(arguments, &recording)?;
+    let stretch_wanted = convert::Stretch { from: stretch.from, to: stretch.to, step };
+    let heading = Heading {
+        lines: chosen.lines.clone(),
+        scope: None,
+        origin: stretch_wanted.origin(recording.origin()),
+        step: step.unwrap_or_default(),
+    };
+    let mut bar = Bar::new(recording.progress());
+    let mut copy =
+        |recording: &mut Recording, changes| convert(recording, &chosen, &stretch_wanted, changes, &mut || bar.show());
+    if to_pipe {
+        let changes = begin(format, &heading, out.writer())?;
+        copy(&mut recording, changes).map_err(|error| match error {
+            ConvertError::Recording(error) => Failure::from(error),
+            ConvertError::Output(error) => Failure::from(error),
+        })?;
+        stretch.end(&recording)?;
+        return Ok(());
+    }
+    let mut file = OutputFile::create(output)?;
+    let changes = begin_file(&mut file, &heading)?;
+    let done = copy(&mut recording, changes).map_err(|error| match error {
+        ConvertError::Recording(error) => Failure::from(error),
+        ConvertError::Output(error) => Failure::from(file.explain(error)),
+    })?;
+    bar.finish();
+    let end = stretch.end(&recording)?;
+    file.finish()?;
+    write_sidecar(output, &heading)?;
+    let from = seconds_short(recording.origin().file_time_ns(stretch.from));
+    let to = seconds_short(recording.origin().file_time_ns(end));
+    let lines = counted(chosen.lines.len() as u64, "line");
+    let changes = counted(done.changes, "change");
+    out.line(format!("{}: {lines}, {changes}, from {from} s to {to} s", output.display()))?;
+    print_findings(&findings(format.0, &recording, &heading, &done), out)
+}
+
+impl From<FormatWord> for Format {
+    fn from(word: FormatWord) -> Self {
+        match word {
+            FormatWord::Vcd => Format::Vcd,
+            FormatWord::Csv => Format::Csv,
+            FormatWord::Jsonl => Format::JsonLines,
+        }
+    }
+}
+
+/// The step that times are rounded to; packed samples need one.
+fn step(arguments: &ConvertArguments, format: Format, recording: &Recording) -> Result<Option<Nanos>, Failure> {
+    let usage = |message: &str, help: &str| Failure::Usage { message: message.to_owned(), help: help.to_owned() };
+    match (arguments.step, format) {
+        (Some(Nanos(0)), _) => Err(usage("--step 0 s is no step", "such as --step 10us")),
+        (None, Format::Packed) if recording.tick() == Nanos(1) => Err(usage(
+            "packed samples come at a step, and the recording's times have none",
+            "say it: --step 10us; edges closer than that are lost",
+        )),
+        (None, Format::Packed) => Ok(Some(recording.tick())),
+        (step, _) => Ok(step),
+    }
+}
+
+/// The lines that are wanted; each must be there, under a name that no other has.
+fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen, Failure> {
+    let is = |name: &str, wanted: &str| name == wanted || name.rsplit('.').next() == Some(wanted);
+    for wanted in &arguments.only {
+        if !recording.lines().iter().any(|line| is(&line.name, wanted)) {
+            let names = recording.lines().iter().map(|line| line.name.as_str());
+            let names = names.flat_map(|name| [name, name.rsplit('.').next().unwrap_or(name)]);
+            return Err(Failure::Usage {
+                message: format!("--only {wanted}: the recording has no such line"),
+                help: nearest(wanted, names)
+                    .map_or("`reigen survey` lists its lines".to_owned(), |name| format!("there is `{name}`")),
+            });
+        }
+    }
+    let wanted = |name: &str| arguments.only.is_empty() || arguments.only.iter().any(|wanted| is(name, wanted));
+    let chosen = Chosen::new(recording, wanted);
+    let names: Vec<&str> = chosen.lines.iter().map(|line| line.name.as_str()).collect();
+    match names.iter().enumerate().find(|(at, name)| names.iter().take(*at).any(|other| other == *name)) {
+        Some((_, name)) => Err(Failure::Usage {
+            message: format!("two lines have the name `{name}`"),
+            help: "choose others with --only, or name them apart where they are recorded".to_owned(),
+        }),
+        None if names.is_empty() => Err(Failure::Usage {
+            message: "no line is left to be written".to_owned(),
+            help: "`reigen survey` lists the lines of a recording".to_owned(),
+        }),
+        None => Ok(chosen),
+    }
+}
+
+/// What is not in the other file as it was in this.
+fn findings(format: Format, recording: &Recording, heading: &Heading, done: &Converted) -> Vec<Finding> {
+    let mut findings = recording.findings(&[]);
+    findings.retain(|finding| !matches!(finding.code, "no-level" | "late-level"));
+    let mut note = |code, message: String, help| findings.push(Finding::note(code, "convert", message, help));
+    if done.met > 0 {
+        let message = format!("{} met the one before it in one step", counted(done.met, "edge"));
+        note("met-in-one-step", message, "a finer --step keeps them apart");
+    }
+    if format == Format::Packed && done.late > 0 {
+        let message = format!("{} had no level at the start, and is low there", counted(done.late as u64, "line"));
+        note("low-at-first", message, "samples hold levels only: begin later with --from");
+    }
+    if format == Format::Vcd && heading.origin.0 < 0 {
+        let message =
+            format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(heading.origin.0));
+        note("shifted", message, "add that to a time read off it");
+    }
+    for line in &heading.lines {
+        let name = name_as_written(format, &line.name);
+        if name != line.name {
+            note("renamed", format!("`{}` is `{name}` in it", line.name), "its names hold no spaces");
+        }
+    }
+    findings
+}
