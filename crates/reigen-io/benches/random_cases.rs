@@ -1,4 +1,4 @@
-//! Random texts for every parser, seeded: `random_cases CASES [SEED]`.
+//! Random texts for every parser, seeded: `random_cases CASES [SEED]`, on all cores.
 //!
 //! None may panic; for recordings the fast form and the plain one must tell the same, in pieces of any size.
 
@@ -10,7 +10,7 @@ use reigen_core::quantity::{parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::station;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
-use std::io::Cursor;
+use std::io::{Cursor, Write};
 
 const VCD: &str = "$timescale 1 us $end\n$var wire 1 ! A $end\n$var wire 1 %% B $end\n$var wire 3 v V [2:0] $end\n\
     $var real 64 r R $end\n$enddefinitions $end\n#1230\n$dumpvars\n0!\n1%%\n$end\n#1234\n1!\n#1235\n0!\n#1236\n1!\n#1239\n0%%\n\
@@ -18,6 +18,13 @@ const VCD: &str = "$timescale 1 us $end\n$var wire 1 ! A $end\n$var wire 1 %% B 
 const CSV: &str =
     "time_us,A,B\n1.000,0,1\n1.001,0,1\n1.002,1,1\n1.003,1,1\n1.004,1,0\n1.005,1,0\n1.006,0,0\n1.007,0,0\n";
 const VOLTS: &str = "time_ns,A,B\n-4,0.5,1\n-3,3.5,1\n0,0.1,0\n10,2e0,0\n11,\"3\",1\n";
+const AS_IT_COMES: &str =
+    "Logger 7;\"3 lines\"\nStart;noon\nTime (ms);A;B;V\n0,5;ON;H;1,25\n1,5;OFF;L;2\n1,5;ON;;2,5\n2;ON;H;-3e2\n";
+const DATES: &str =
+    "t\tA\tB\n2026-11-25T10:00:59.9Z\tFALSE\t0\n2026-11-25T10:00:59.95Z\tTRUE\t1\n2026-11-25T11:01:00+01:00\tTRUE\t0\n";
+const SPACES: &str = "  time_us   A  V\n   1  0  1.5\n  20  1  2.5\n 300  0  3.25\n";
+const JSON_LINES: &str = "{\"time_us\":1,\"line\":\"A\",\"value\":0}\n{\"time_us\":1.5,\"line\":\"B\",\"value\":null}\n\
+    {\"time_us\":2,\"line\":\"A\",\"value\":1}\n{\"line\":\"V\",\"value\":2.5,\"time_us\":2}\n{\"time_us\":9,\"line\":\"B\",\"value\":true}\n{\"time_us\":12}\n";
 const STATION: &str = include_str!("../../../demo/station.toml");
 
 /// What a recording tells, or why it is refused.
@@ -77,18 +84,45 @@ fn damaged(text: &str, random: &mut fastrand::Rng) -> Vec<u8> {
 
 fn case(random: &mut fastrand::Rng) {
     let rate = parse_sample_rate("48 kHz").ok();
-    let plain = ReadOptions { plain: true, ..ReadOptions::default() };
-    let (text, options) = match random.u8(0..8) {
+    let plain = ReadOptions { plain: true, piece_bytes: Some(200), ..ReadOptions::default() };
+    let burst = ReadOptions { sample_rate: rate, ..plain.clone() };
+    let (text, options) = match random.u8(0..16) {
+        8 => (AS_IT_COMES, plain),
+        9 => (DATES, plain),
+        10 => (SPACES, plain),
+        11 | 12 => (JSON_LINES, plain),
+        13 => (CSV, burst),
+        14 => return of_archive(random),
         0..3 => (VCD, plain),
         3 | 4 => (CSV, plain),
         5 => (CSV, ReadOptions { sample_rate: rate, lines: Some(vec!["A".into(), "-".into(), "B".into()]), ..plain }),
         6 => (VOLTS, ReadOptions { thresholds: Some(Thresholds { high_above: 2.0, low_below: 1.0 }), ..plain }),
-        _ => return of_station(random),
+        // A station takes as long as forty recordings.
+        _ if random.u8(0..16) == 0 => return of_station(random),
+        _ => return of_words(random),
     };
     let bytes = damaged(text, random);
     let fast = ReadOptions { plain: false, piece_bytes: Some(random.usize(2..200)), ..options.clone() };
     let (plain, fast) = (told(&bytes, &options), told(&bytes, &fast));
     assert!(plain == fast, "of {:?}\nplain: {plain}\n fast: {fast}", String::from_utf8_lossy(&bytes));
+}
+
+/// A packed text, damaged where it is packed: it must be refused, or read as it was.
+fn of_archive(random: &mut fastrand::Rng) {
+    let packed = match random.bool() {
+        true => {
+            let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+            encoder.write_all(CSV.as_bytes()).and_then(|()| encoder.finish()).expect("a gzip")
+        }
+        false => zstd::encode_all(CSV.as_bytes(), 1).expect("a zstd"),
+    };
+    let mut bytes = packed.clone();
+    match random.bool() {
+        true => bytes.truncate(random.usize(0..packed.len())),
+        false => bytes[random.usize(0..packed.len())] ^= 1 << random.u8(0..8),
+    }
+    // What is wrong in it may pass a reader by; but nothing may panic.
+    let _ = told(&bytes, &ReadOptions::default());
 }
 
 fn of_station(random: &mut fastrand::Rng) {
@@ -98,6 +132,10 @@ fn of_station(random: &mut fastrand::Rng) {
         assert!(text.get(error.span.clone()).is_some(), "{error} at {:?} of\n{text}", error.span);
         let _ = (error.to_string(), error.kind.help());
     }
+}
+
+/// Values and expressions as people type them.
+fn of_words(random: &mut fastrand::Rng) {
     let word = String::from_utf8_lossy(&damaged("8.5 ms", random)).into_owned();
     let _ = (parse_time(&word), parse_file_time(&word), parse_sample_rate(&word));
     let _ = expression::parse(&String::from_utf8_lossy(&damaged("a AND NOT (b.done OR TRUE) & c", random)));
@@ -105,8 +143,19 @@ fn of_station(random: &mut fastrand::Rng) {
 
 fn main() {
     let mut arguments = std::env::args().skip(1).map(|word| word.parse::<u64>().expect("a number"));
-    let cases = arguments.next().unwrap_or(10_000);
-    let mut random = fastrand::Rng::with_seed(arguments.next().unwrap_or(1));
-    (0..cases).for_each(|_| case(&mut random));
+    let (cases, seed) = (arguments.next().unwrap_or(10_000), arguments.next().unwrap_or(1));
+    let threads = std::thread::available_parallelism().map_or(1, |threads| threads.get() as u64);
+    std::thread::scope(|scope| {
+        for thread in 0..threads {
+            scope.spawn(move || {
+                // Each works alone: pieces of so few bytes are not worth another core.
+                let alone = rayon::ThreadPoolBuilder::new().num_threads(1).build().expect("a pool");
+                alone.install(|| {
+                    let mut random = fastrand::Rng::with_seed(seed * threads + thread);
+                    (0..cases.div_ceil(threads)).for_each(|_| case(&mut random));
+                });
+            });
+        }
+    });
     println!("{cases} random cases: no panic, and fast and plain agree");
 }

@@ -44,7 +44,9 @@ pub(crate) struct Chunks {
 impl Chunks {
     /// Reads from `input`.
     pub(crate) fn new(input: Input, piece: usize) -> Self {
-        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; HEAD], start: 0, end: 0, finished: false }
+        // Whoever wants small pieces wants little memory too.
+        let room = piece.saturating_mul(64).clamp(16 * 1024, HEAD);
+        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; room], start: 0, end: 0, finished: false }
     }
 
     /// How many bytes make a piece.

@@ -32,6 +32,11 @@ pub(crate) fn moment(cell: &[u8]) -> Option<Moment> {
     (nanos.abs() <= MOST_FILE_TIME_NS).then_some(Moment { nanos, zoned })
 }
 
+/// A date and time as a recording's own time: nanoseconds since 1970 began; `None` where it is none.
+pub fn date_ns(text: &str) -> Option<i64> {
+    moment(text.as_bytes()).map(|moment| moment.nanos)
+}
+
 /// How many characters name the minute: `2026-11-25T13:58:`.
 const MINUTE: usize = 17;
 

@@ -401,6 +401,9 @@ impl FaultKind {
             }
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",
+            Self::RowLength { found, wanted } if found > wanted => {
+                "mend the row; where rows hold several samples of a line, give their rate: --sample-rate 10kHz"
+            }
             Self::RowLength { .. } => "mend the row, or cut the file before it",
             Self::Backwards { .. } => "the file may be two recordings in one: part it here",
             _ => return None,

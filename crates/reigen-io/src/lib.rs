@@ -8,6 +8,7 @@ pub use write::{events, output_file, trace};
 
 pub mod write;
 
+pub use date::date_ns;
 pub use packed::sidecar::check_names;
 
 pub mod archive;

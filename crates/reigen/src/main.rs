@@ -18,6 +18,7 @@ mod summary;
 mod tables;
 
 use clap::Parser;
+use reigen_io::output_file::remove_unfinished;
 use std::process::ExitCode;
 use std::time::Instant;
 
@@ -30,11 +31,18 @@ enum Done {
     Differs,
 }
 
+/// The exit code of work that someone stopped, as shells have it.
+const STOPPED: u8 = 130;
 /// The exit code of work that was done and did not come out as expected.
 const DIFFERS: u8 = 1;
 
 fn main() -> ExitCode {
     let cli = cli::Cli::parse();
+    // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
+    let _ = ctrlc::set_handler(|| {
+        remove_unfinished();
+        std::process::exit(i32::from(STOPPED));
+    });
     let color = cli.manner.color;
     let began = Instant::now();
     let done = log::begin(&cli.manner).and_then(|()| {

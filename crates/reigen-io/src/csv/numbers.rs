@@ -85,8 +85,9 @@ impl<'a> Row<'a> {
             };
             at += length;
             match (*bytes.get(at)?, number == last) {
-                (b'\n', true) => at += 1,
-                (b'\r', true) if bytes.get(at + 1) == Some(&b'\n') => at += 2,
+                // A blank line is no row.
+                (b'\n', true) if at > 0 => at += 1,
+                (b'\r', true) if at > 0 && bytes.get(at + 1) == Some(&b'\n') => at += 2,
                 (byte, false) if byte == self.layout.dialect.separator => at += 1,
                 _ => return None,
             }
@@ -118,9 +119,9 @@ impl<'a> Row<'a> {
 
     /// The length of a cell without quotes.
     fn unquoted(&self, bytes: &[u8]) -> Option<usize> {
-        let length = memchr::memchr2(self.layout.dialect.separator, b'\n', bytes)?;
+        // A lone `\r` ends a row too, which is for the plain form to say.
+        let length = memchr::memchr3(self.layout.dialect.separator, b'\n', b'\r', bytes)?;
         let cell = bytes.get(..length)?;
-        let length = if cell.ends_with(b"\r") { length - 1 } else { length };
         let empty_between_spaces = length == 0 && self.layout.dialect.separator == b' ';
         (!cell.contains(&b'"') && !empty_between_spaces).then_some(length)
     }

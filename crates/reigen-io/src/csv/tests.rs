@@ -340,3 +340,18 @@ proptest! {
         both_forms_agree(&damaged(&other, &damage), &ReadOptions::default(), piece)?;
     }
 }
+
+#[test]
+fn what_once_parted_the_two_forms_reads_the_same() {
+    let cases: &[(&str, ReadOptions)] = &[
+        // A lone `\r` within a column of words ends the row.
+        ("time_ns,A,B\n-4,0r.5,1\n-3,3.5,1\n0,\r.1,0\n10,2e0,0\n", thresholds()),
+        // A blank line among rows of one cell is no row.
+        ("words\na\n\nb\n\r\nc\r\n", rate("48 kHz")),
+    ];
+    for (text, options) in cases {
+        for piece in [2, 16, 300] {
+            both_forms_agree(text.as_bytes(), options, piece).unwrap();
+        }
+    }
+}

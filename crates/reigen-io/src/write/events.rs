@@ -185,3 +185,45 @@ impl EventTable {
         self.rows.finish()
     }
 }
+
+#[cfg(all(test, feature = "parquet"))]
+mod tests {
+    use super::*;
+    use ::parquet::file::reader::{FileReader, SerializedFileReader};
+    use ::parquet::record::RowAccessor;
+    use reigen_core::account::Rule;
+    use reigen_core::event::{Real, What};
+    use reigen_core::time::Nanos;
+
+    #[test]
+    fn a_table_holds_what_the_csv_holds() {
+        let folder = tempfile::tempdir().unwrap();
+        let whats = [
+            What::On,
+            What::Rejected(Rule::Bounce),
+            What::Off,
+            What::Preset(24),
+            What::Value(-3),
+            What::Reading(Real(1.5)),
+            What::Rejected(Rule::Glitch),
+        ];
+        let paths = ["e.csv", "e.parquet"].map(|name| folder.path().join(name));
+        for path in &paths {
+            let names = vec!["drum".to_owned(), "pulses".to_owned()];
+            let mut file = EventFile::create(path, Origin(-5), names).unwrap();
+            for (number, what) in whats.into_iter().enumerate() {
+                file.write(Event { time: Nanos(10 * number as u64), point: number % 2, what }).unwrap();
+            }
+            file.finish().unwrap();
+        }
+        let table = SerializedFileReader::new(std::fs::File::open(&paths[1]).unwrap()).unwrap();
+        let mut text = "time_ns,point,event,value,rule\n".to_owned();
+        for row in table.get_row_iter(None).unwrap() {
+            let row = row.unwrap();
+            let word = |column| row.get_string(column).cloned().unwrap_or_default();
+            let value = row.get_double(3).map(|value| value.to_string()).unwrap_or_default();
+            text += &format!("{},{},{},{value},{}\n", row.get_long(0).unwrap(), word(1), word(2), word(4));
+        }
+        assert_eq!(text, std::fs::read_to_string(&paths[0]).unwrap());
+    }
+}

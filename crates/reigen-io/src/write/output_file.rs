@@ -3,6 +3,7 @@
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use tempfile::NamedTempFile;
 use thiserror::Error;
 
@@ -66,9 +67,41 @@ impl OutputError {
     }
 }
 
+/// The files in the making, for whoever has to end the program in the middle of its work.
+static IN_THE_MAKING: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+/// Takes all files in the making away; the program is to end then.
+pub fn remove_unfinished() {
+    for path in in_the_making().drain(..) {
+        // One that is in its place by now is there no longer under this name.
+        let _ = std::fs::remove_file(path);
+    }
+}
+
+fn in_the_making() -> MutexGuard<'static, Vec<PathBuf>> {
+    IN_THE_MAKING.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// A file that is known to be in the making, as long as this is kept.
+struct InTheMaking(PathBuf);
+
+impl InTheMaking {
+    fn new(path: PathBuf) -> Self {
+        in_the_making().push(path.clone());
+        Self(path)
+    }
+}
+
+impl Drop for InTheMaking {
+    fn drop(&mut self) {
+        in_the_making().retain(|path| *path != self.0);
+    }
+}
+
 /// A file in the making, beside the place where it is to stand.
 pub struct OutputFile {
     path: PathBuf,
+    known: Option<InTheMaking>,
     writer: BufWriter<Target>,
 }
 
@@ -116,7 +149,11 @@ impl OutputFile {
             false => tempfile::Builder::new().prefix(".reigen-").tempfile_in(folder).map(Target::Temporary),
         };
         let target = target.map_err(|source| OutputError::Io { path: path.to_owned(), source })?;
-        Ok(Self { path: path.to_owned(), writer: BufWriter::with_capacity(1 << 18, target) })
+        let known = match &target {
+            Target::Temporary(file) => Some(InTheMaking::new(file.path().to_owned())),
+            Target::Direct(_) => None,
+        };
+        Ok(Self { path: path.to_owned(), known, writer: BufWriter::with_capacity(1 << 18, target) })
     }
 
     /// Where the file is to stand.
@@ -134,14 +171,16 @@ impl OutputFile {
     /// # Errors
     /// Where the last bytes cannot be written, or the file not put in its place.
     pub fn finish(self) -> Result<(), OutputError> {
-        let Self { path, writer } = self;
+        let Self { path, writer, known } = self;
         let explain = |source| OutputError::Io { path: path.clone(), source };
         let target = writer.into_inner().map_err(|error| explain(error.into_error()))?;
         match target {
             Target::Direct(mut file) => file.flush().map_err(explain),
             Target::Temporary(file) => {
                 readable_by_all(&file).map_err(explain)?;
-                file.persist(&path).map(drop).map_err(|error| explain(error.error))
+                let placed = file.persist(&path).map(drop).map_err(|error| explain(error.error));
+                drop(known);
+                placed
             }
         }
     }

@@ -6,7 +6,7 @@ use parquet::basic::{Compression, Encoding};
 use parquet::column::writer::ColumnWriter;
 use parquet::data_type::ByteArray;
 use parquet::file::metadata::KeyValue;
-use parquet::file::properties::WriterProperties;
+use parquet::file::properties::{EnabledStatistics, WriterProperties};
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::parser::parse_message_type;
 use reigen_core::simulate::{Change, Value};
@@ -67,12 +67,15 @@ impl<W: Write + Send> TableWriter<W> {
             })
             .collect();
         let schema = parse_message_type(&format!("message changes {{ {fields} }}")).map_err(explain)?;
+        // The least and greatest of a page help nobody with so few words, and finding them takes time.
         let mut properties = WriterProperties::builder()
+            .set_statistics_enabled(EnabledStatistics::None)
             .set_compression(Compression::SNAPPY)
             .set_key_value_metadata((!told.is_empty()).then_some(told));
         for (name, _) in columns.iter().filter(|(_, kind)| *kind == Kind::Times) {
             let path = parquet::schema::types::ColumnPath::from(*name);
             properties = properties
+                .set_column_statistics_enabled(path.clone(), EnabledStatistics::Chunk)
                 .set_column_dictionary_enabled(path.clone(), false)
                 .set_column_encoding(path, Encoding::DELTA_BINARY_PACKED);
         }
@@ -131,11 +134,13 @@ impl<W: Write + Send> TableWriter<W> {
                 }
                 (Column::Words(there, words), ColumnWriter::ByteArrayColumnWriter(writer)) => {
                     writer.write_batch(words, Some(there), None).map_err(explain)?;
-                    (*there, *words) = (Vec::new(), Vec::new());
+                    there.clear();
+                    words.clear();
                 }
                 (Column::Numbers(there, numbers), ColumnWriter::DoubleColumnWriter(writer)) => {
                     writer.write_batch(numbers, Some(there), None).map_err(explain)?;
-                    (*there, *numbers) = (Vec::new(), Vec::new());
+                    there.clear();
+                    numbers.clear();
                 }
                 _ => return Err(io::Error::other("a column has another type than its values")),
             }

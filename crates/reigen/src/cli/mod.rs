@@ -4,9 +4,10 @@ pub(crate) mod size;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use reigen_core::condition::input::{Asserted, Contact};
-use reigen_core::quantity::{SampleRate, parse_file_time, parse_sample_rate, parse_time};
+use reigen_core::quantity::{QuantityError, SampleRate, parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
 use reigen_core::units::Hertz;
+use reigen_io::date_ns;
 use reigen_io::options::TimeUnit;
 use std::io::IsTerminal;
 use std::path::PathBuf;
@@ -333,16 +334,16 @@ pub(crate) struct WhyArguments {
     /// The point
     pub(crate) point: String,
     /// Why is it as it is at this time, in the recording's own times?
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true, conflicts_with_all = ["edge", "from", "to"])]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, conflicts_with_all = ["edge", "from", "to"])]
     pub(crate) at: Option<i64>,
     /// What became of this raw edge? The first is 1
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub(crate) edge: Option<u64>,
     /// Tell only what happened from this time on
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,
     /// Tell only what happened up to this time
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) to: Option<i64>,
     /// How many lines are told
     #[arg(long, value_name = "N", default_value_t = 40)]
@@ -373,10 +374,10 @@ pub(crate) struct DrawArguments {
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
     pub(crate) points: Vec<String>,
     /// Draw from this time on, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,
     /// Draw up to this time, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) to: Option<i64>,
     /// Draw around the N-th time that a point went on, or a counter counted
     #[arg(long, value_name = "POINT:N", conflicts_with_all = ["from", "to"])]
@@ -432,7 +433,7 @@ pub(crate) struct RunArguments {
     #[arg(long)]
     pub(crate) display: bool,
     /// Show them as they are at this time, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true, conflicts_with = "display")]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, conflicts_with = "display")]
     pub(crate) display_at: Option<i64>,
     /// Print all readings and counts at this step, a row each, before the sums
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
@@ -447,10 +448,10 @@ pub(crate) struct RunArguments {
     #[arg(long, value_name = "LOW..HIGH", requires = "watch", allow_hyphen_values = true)]
     pub(crate) scale: Option<String>,
     /// Count from this time on, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,
     /// Stop at this time, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) to: Option<i64>,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
@@ -491,6 +492,11 @@ pub(crate) struct ReadingArguments {
     pub(crate) plain_reader: bool,
 }
 
+/// A recording's own time: with a unit, or as a date.
+fn file_time(text: &str) -> Result<i64, QuantityError> {
+    date_ns(text).map_or_else(|| parse_file_time(text), Ok)
+}
+
 fn time_unit(text: &str) -> Result<TimeUnit, String> {
     TimeUnit::of(text).ok_or_else(|| "s, ms, us or ns".to_owned())
 }
@@ -522,13 +528,16 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen convert ropewalk/recording.vcd logic.bin --only PB_START,PB_STOP --step 10us")]
 pub(crate) struct ConvertArguments {
     /// The recording, or several of one run in the order of time; `-` is standard input
-    #[arg(required = true, num_args = 2.., value_names = ["RECORDING", "OUTPUT"])]
-    pub(crate) files: Vec<PathBuf>,
+    #[arg(required = true, value_name = "RECORDING")]
+    pub(crate) recordings: Vec<PathBuf>,
+    /// Where it goes: .vcd, .csv, .jsonl, .parquet or .bin, the first three also with .gz or .zst behind; `-` is standard output
+    #[arg(required = true)]
+    pub(crate) output: PathBuf,
     /// Only from this time on, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) from: Option<i64>,
     /// Only up to this time, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = parse_file_time, allow_hyphen_values = true)]
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
     pub(crate) to: Option<i64>,
     /// Only these lines
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]

@@ -21,7 +21,7 @@ use std::path::Path;
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
-    let Some((output, inputs)) = arguments.files.split_last() else { return Ok(()) };
+    let (output, inputs) = (&arguments.output, &arguments.recordings);
     let to_pipe = output == Path::new("-");
     let read: Vec<&Path> = inputs.iter().map(|path| path.as_path()).collect();
     refuse_overwriting(&[Some(output)], &read)?;

@@ -81,6 +81,34 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
         out.line(told)?;
     }
     out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
+    if !lines.is_empty() {
+        out.line("")?;
+        out.line(level_table(lines).trim_fmt())?;
+    }
+    if !analogs.is_empty() {
+        let mut rows = table(&["line", "values", "least", "mean", "greatest", "noise", "two levels"]);
+        for (name, figures) in analogs {
+            rows.add_row(analog_row(name, figures.as_ref()));
+        }
+        out.line("")?;
+        out.line(rows.trim_fmt())?;
+    }
+    if lines.iter().all(|line| line.guess.kind == Kind::Unknown) {
+        return print_findings(findings, out);
+    }
+    out.line("\nwhy it may be that:")?;
+    let mut grounds = table(&["line", "ground"]);
+    for line in lines.iter().filter(|line| line.guess.kind != Kind::Unknown) {
+        grounds.add_row([line.name.clone(), line.guess.ground.clone()]);
+    }
+    left(&mut grounds, 1);
+    // A list without a head.
+    grounds.set_header(Vec::<String>::new());
+    out.line(grounds.trim_fmt().trim_start_matches('\n'))?;
+    print_findings(findings, out)
+}
+
+fn level_table(lines: &[SurveyedLine]) -> comfy_table::Table {
     let mut rows = table(&[
         "line",
         "what it may be",
@@ -99,26 +127,7 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
         rows.add_row(line_row(line));
     }
     left(&mut rows, 1);
-    out.line("")?;
-    out.line(rows.trim_fmt())?;
-    if !analogs.is_empty() {
-        let mut rows = table(&["line", "values", "least", "mean", "greatest", "noise", "two levels"]);
-        for (name, figures) in analogs {
-            rows.add_row(analog_row(name, figures.as_ref()));
-        }
-        out.line("")?;
-        out.line(rows.trim_fmt())?;
-    }
-    out.line("\nwhy it may be that:")?;
-    let mut grounds = table(&["line", "ground"]);
-    for line in lines.iter().filter(|line| line.guess.kind != Kind::Unknown) {
-        grounds.add_row([line.name.clone(), line.guess.ground.clone()]);
-    }
-    left(&mut grounds, 1);
-    // A list without a head.
-    grounds.set_header(Vec::<String>::new());
-    out.line(grounds.trim_fmt().trim_start_matches('\n'))?;
-    print_findings(findings, out)
+    rows
 }
 
 fn line_row(line: &SurveyedLine) -> Vec<String> {

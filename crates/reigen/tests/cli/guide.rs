@@ -33,10 +33,12 @@ fn expected(arguments: &str) -> i32 {
 fn every_command_does_what_the_page_says() {
     let root = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../.."));
     let mut pages = vec![root.join("README.md")];
-    pages.extend(std::fs::read_dir(root.join("docs/guide")).unwrap().map(|entry| entry.unwrap().path()));
+    let entries = std::fs::read_dir(root.join("docs/guide")).unwrap().map(|entry| entry.unwrap().path());
+    pages.extend(entries.filter(|path| path.extension().is_some_and(|ending| ending == "md")));
     let mut run = 0;
     for page in pages {
         let place = Place::new();
+        place.copy_folder(&root.join("docs/guide/recordings"), "recordings");
         let commands = commands(&std::fs::read_to_string(&page).unwrap());
         if !commands.iter().any(|(command, _)| command == "reigen demo --into ropewalk") {
             assert_eq!(place.reigen("demo --into ropewalk").code, 0);
@@ -58,8 +60,8 @@ fn every_command_does_what_the_page_says() {
 fn the_examples_of_every_help_run() {
     let mut run = 0;
     for command in [
-        "check", "size", "survey", "debounce", "chain", "polling", "rate", "run", "verify", "why", "draw", "simulate",
-        "demo",
+        "check", "size", "survey", "debounce", "chain", "polling", "rate", "run", "verify", "why", "draw", "convert",
+        "simulate", "demo",
     ] {
         let place = Place::new();
         assert_eq!(place.reigen("demo --into ropewalk").code, 0);

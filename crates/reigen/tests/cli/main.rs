@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod check;
+mod convert;
 mod demo;
 mod draw;
 mod encoder;
@@ -12,6 +13,7 @@ mod logic;
 mod measure;
 mod readings;
 mod refused;
+mod robust;
 mod run;
 mod simulate;
 mod size;

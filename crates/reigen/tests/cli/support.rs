@@ -40,6 +40,15 @@ impl Place {
         std::fs::write(self.path(name), text).unwrap();
     }
 
+    /// Copies a folder's files into one of this name.
+    pub(crate) fn copy_folder(&self, from: &std::path::Path, name: &str) {
+        std::fs::create_dir(self.path(name)).unwrap();
+        for entry in std::fs::read_dir(from).unwrap() {
+            let entry = entry.unwrap();
+            std::fs::copy(entry.path(), self.path(name).join(entry.file_name())).unwrap();
+        }
+    }
+
     pub(crate) fn read(&self, name: &str) -> String {
         std::fs::read_to_string(self.path(name)).unwrap()
     }
