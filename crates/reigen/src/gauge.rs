@@ -124,7 +124,7 @@ impl Gauge {
             let time = format!("{} s", seconds_short(origin.file_time_ns(*at)));
             rows.add_row(std::iter::once(time).chain(samples.iter().map(shown)));
         }
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
         if self.rows.len() == MOST_ROWS {
             out.line(format!("only the first {MOST_ROWS} rows are shown: take a longer step"))?;
         }

@@ -71,6 +71,7 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::F
         cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),

@@ -2,6 +2,7 @@
 
 use crate::cli::ColorWord;
 use crate::failure::Failure;
+use comfy_table::{ContentArrangement, Table};
 use std::io::{self, BufWriter, Write};
 
 /// Where results go.
@@ -10,9 +11,11 @@ pub(crate) struct Out {
     colour: bool,
 }
 
-/// How many letters fit into a line of the terminal; `None` where there is none.
+/// How many letters fit into a line of the terminal, or of what stands in for one and says so in `COLUMNS`; `None`
+/// where there is none.
 pub(crate) fn terminal_width() -> Option<u32> {
-    terminal_size::terminal_size_of(io::stdout()).map(|(width, _)| u32::from(width.0))
+    let told = || std::env::var("COLUMNS").ok()?.parse().ok().filter(|width| *width > 0);
+    terminal_size::terminal_size_of(io::stdout()).map(|(width, _)| u32::from(width.0)).or_else(told)
 }
 
 impl Out {
@@ -31,6 +34,15 @@ impl Out {
     /// Writes a line.
     pub(crate) fn line(&mut self, text: impl AsRef<str>) -> Result<(), Failure> {
         Ok(writeln!(self.writer, "{}", text.as_ref())?)
+    }
+
+    /// Writes a table; one that is wider than the terminal has its cells broken.
+    pub(crate) fn table(&mut self, mut table: Table) -> Result<(), Failure> {
+        if let Some(width) = terminal_width().and_then(|width| u16::try_from(width).ok()) {
+            table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
+        }
+        // A table without a header begins with a line of nothing.
+        self.line(table.trim_fmt().trim_start_matches('\n'))
     }
 
     /// Writes a value as JSON.

@@ -73,6 +73,7 @@ pub(crate) enum Command {
     Verify(VerifyArguments),
     Why(WhyArguments),
     Draw(DrawArguments),
+    Report(ReportArguments),
     Convert(ConvertArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
@@ -517,6 +518,33 @@ fn decimal(text: &str) -> Result<u8, String> {
         "," => Ok(b','),
         _ => Err("`.` or `,`".to_owned()),
     }
+}
+
+/// Write a report: one page of HTML to hand over, with findings, tables and pictures, which also prints well.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen report ropewalk/station.toml ropewalk/recording.vcd -o walk.html
+  reigen report ropewalk/station.toml ropewalk/recording.vcd -o stop.html --to 40s")]
+pub(crate) struct ReportArguments {
+    /// The station file: what is wired, and how each line is conditioned
+    pub(crate) station: PathBuf,
+    /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
+    pub(crate) recording: PathBuf,
+    /// Where it goes; `-` is standard output
+    #[arg(short, long, value_name = "FILE.html")]
+    pub(crate) output: PathBuf,
+    /// Draw these points, in this order; all where nothing is said
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) points: Vec<String>,
+    /// Only from this time on, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
+    pub(crate) from: Option<i64>,
+    /// Only up to this time, in the recording's own times
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
+    pub(crate) to: Option<i64>,
+    #[command(flatten, next_help_heading = "Reading")]
+    pub(crate) reading: ReadingArguments,
 }
 
 /// Write a recording in another format: all of it or a stretch, all lines or some; several of one run become one.

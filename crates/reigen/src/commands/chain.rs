@@ -197,7 +197,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     facts.add_row(["a frame takes".to_owned(), chain.frame.to_string()]);
     facts.add_row(["load low for".to_owned(), format!("{} at least", cells::time(chain.shortest_load))]);
     left(&mut facts, 1);
-    out.line(facts.trim_fmt())?;
+    out.table(facts)?;
     if chain.odd_frames > 0 {
         let other = chain.lengths.iter().filter(|(clocks, _)| **clocks != chain.bits);
         let other: Vec<String> =
@@ -222,7 +222,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     out.line("")?;
     match chain.changed.is_empty() {
         true => out.line("no bit ever changed: press the switches one after another while recording")?,
-        false => out.line(bits.trim_fmt())?,
+        false => out.table(bits)?,
     }
     let Some(registers) = registers else { return Ok(()) };
     out.line("\n[expander.chain]")?;

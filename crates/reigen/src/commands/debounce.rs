@@ -129,7 +129,7 @@ pub(crate) fn print(measured: &Measured, true_count: Option<u64>, out: &mut Out)
         methods.add_row(method_row(method));
     }
     out.line("")?;
-    out.line(methods.trim_fmt())?;
+    out.table(methods)?;
     if debounced.lockout_edges < debounced.edges as usize {
         out.line(format!("lockout is worked out from the first {} edges", debounced.lockout_edges))?;
     }
@@ -169,7 +169,7 @@ fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
         ]);
     }
     out.line("")?;
-    out.line(bursts.trim_fmt())?;
+    out.table(bursts)?;
     for (name, kind) in [("closing", closing), ("opening", opening)] {
         print_histogram(name, kind, out)?;
     }
@@ -191,7 +191,7 @@ fn print_histogram(name: &str, bursts: &Bursts, out: &mut Out) -> Result<(), Fai
     }
     left(&mut rows, 2);
     out.line("")?;
-    out.line(rows.trim_fmt())
+    out.table(rows)
 }
 
 fn method_row(method: &Method) -> Vec<String> {
@@ -238,7 +238,7 @@ fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
         }
         left(&mut rows, 2);
         out.line("")?;
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
         if all > SHOWN {
             out.line(format!("the widest {SHOWN} of {all} plateaus"))?;
         }

@@ -88,7 +88,7 @@ fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) ->
         rows.add_row([name.to_owned(), edges.to_string(), mean, least, most, spread]);
     }
     out.line("")?;
-    out.line(rows.trim_fmt())?;
+    out.table(rows)?;
     match hysteresis {
         Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
         None => out.line("\nit does not switch both ways: ramp the voltage up and down again while recording")?,

@@ -9,6 +9,7 @@ pub(crate) mod draw;
 pub(crate) mod levels;
 pub(crate) mod polling;
 pub(crate) mod rate;
+pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod simulate;
 pub(crate) mod size;

@@ -210,7 +210,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
                 time(input.slowest_period_ns),
             ]);
         }
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
         let still = told.inputs.iter().filter(|input| input.pulses == 0).count();
         if still > 0 {
             out.line(format!("{still} more have no pulse in this recording"))?;
@@ -230,7 +230,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             rows.add_row(std::iter::once(period.to_string()).chain(shares));
         }
         out.line("share of pulses missed, in the mean of all phases:\n")?;
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
     }
     Ok(())
 }

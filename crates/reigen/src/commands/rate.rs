@@ -132,7 +132,7 @@ fn print(told: &Told, arguments: &RateArguments, counts: usize, out: &mut Out) -
         rows.add_row(row);
     }
     out.line("")?;
-    out.line(rows.trim_fmt())?;
+    out.table(rows)?;
     if readings.len() > MOST_LISTED {
         out.line(format!("and {} more: --json has all", readings.len() - MOST_LISTED))?;
     }

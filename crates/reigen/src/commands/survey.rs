@@ -83,7 +83,7 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
     out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
     if !lines.is_empty() {
         out.line("")?;
-        out.line(level_table(lines).trim_fmt())?;
+        out.table(level_table(lines))?;
     }
     if !analogs.is_empty() {
         let mut rows = table(&["line", "values", "least", "mean", "greatest", "noise", "two levels"]);
@@ -91,7 +91,7 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
             rows.add_row(analog_row(name, figures.as_ref()));
         }
         out.line("")?;
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
     }
     if lines.iter().all(|line| line.guess.kind == Kind::Unknown) {
         return print_findings(findings, out);
@@ -104,7 +104,7 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
     left(&mut grounds, 1);
     // A list without a head.
     grounds.set_header(Vec::<String>::new());
-    out.line(grounds.trim_fmt().trim_start_matches('\n'))?;
+    out.table(grounds)?;
     print_findings(findings, out)
 }
 

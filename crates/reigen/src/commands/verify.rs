@@ -172,7 +172,7 @@ fn print(all: &[Held], recordings: usize, out: &mut Out) -> Result<(), Failure> 
         ]);
     }
     (1..6).for_each(|column| left(&mut rows, column));
-    out.line(rows.trim_fmt())?;
+    out.table(rows)?;
     let failed = all.iter().filter(|told| !told.pass).count();
     out.line(format!(
         "\n{} of {} held, in {}",

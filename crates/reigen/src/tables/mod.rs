@@ -43,6 +43,17 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
         counted(outcome.lines as u64, "line"),
         counted(outcome.edges, "edge"),
     ))?;
+    for table in of_run(station, outcome) {
+        out.line("")?;
+        out.table(table)?;
+    }
+    print_findings(&outcome.findings, out)?;
+    print_displays(&outcome.displays, out)?;
+    print_judgements(outcome, out)
+}
+
+/// The tables of a run, as far as there is anything in them.
+pub(crate) fn of_run(station: &Station, outcome: &Outcome) -> Vec<Table> {
     let named: Vec<(&str, &PointSummary)> =
         station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
     let mut inputs = table(&[
@@ -83,15 +94,8 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     left(&mut expectations, 2);
     let [encoders, phases, rates, widths, analogs] = readings.done();
     let [words, expanders] = ports.done();
-    for table in [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs, bits, expectations] {
-        if !table.is_empty() {
-            out.line("")?;
-            out.line(table.trim_fmt())?;
-        }
-    }
-    print_findings(&outcome.findings, out)?;
-    print_displays(&outcome.displays, out)?;
-    print_judgements(outcome, out)
+    let all = [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs, bits, expectations];
+    all.into_iter().filter(|table| !table.is_empty()).collect()
 }
 
 /// Whether an expectation held, in a word.
@@ -124,7 +128,7 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
     }
     left(&mut table, 3);
     out.line("")?;
-    out.line(table.trim_fmt())?;
+    out.table(table)?;
     for (name, judgement) in &outcome.judgements {
         for difference in &judgement.differences {
             out.line(format!("   {name}: {difference}"))?;
@@ -145,8 +149,19 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
         0 => "nothing is wrong with the wiring, as far as the station file tells it".to_owned(),
         _ => format!("{}, {}", counted(count(Severity::Error), "error"), counted(count(Severity::Warning), "warning")),
     })?;
+    match terminals(checked) {
+        None => Ok(()),
+        Some(terminals) => {
+            out.line("")?;
+            out.table(terminals)
+        }
+    }
+}
+
+/// The terminals to wire from, where there are any.
+pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
     if checked.terminals.is_empty() {
-        return Ok(());
+        return None;
     }
     let mut terminals =
         table(&["terminal", "wire", "point", "cable", "sensor or load", "actuated", "resting", "finding"]);
@@ -177,8 +192,7 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
     for column in [1, 2, 4, 7] {
         left(&mut terminals, column);
     }
-    out.line("")?;
-    out.line(terminals.trim_fmt())
+    Some(terminals)
 }
 
 /// Sets a column to the left, as words stand.
@@ -194,13 +208,13 @@ pub(crate) fn print_sum(worked: &Worked, out: &mut Out) -> Result<(), Failure> {
     for value in &worked.given {
         values.add_row([value.label.clone(), value.amount.to_string()]);
     }
-    out.line(values.trim_fmt())?;
+    out.table(values)?;
     let mut values = table(&["found", ""]);
     for value in &worked.found {
         values.add_row([value.label.clone(), value.amount.to_string()]);
     }
     out.line("")?;
-    out.line(values.trim_fmt())?;
+    out.table(values)?;
     out.line("")?;
     for formula in &worked.formulas {
         out.line(format!("by {formula}"))?;

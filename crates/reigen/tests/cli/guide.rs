@@ -60,8 +60,8 @@ fn every_command_does_what_the_page_says() {
 fn the_examples_of_every_help_run() {
     let mut run = 0;
     for command in [
-        "check", "size", "survey", "debounce", "chain", "polling", "rate", "run", "verify", "why", "draw", "convert",
-        "simulate", "demo",
+        "check", "size", "survey", "debounce", "chain", "polling", "rate", "run", "verify", "why", "draw", "report",
+        "convert", "simulate", "demo",
     ] {
         let place = Place::new();
         assert_eq!(place.reigen("demo --into ropewalk").code, 0);

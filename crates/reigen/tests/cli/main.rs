@@ -13,6 +13,7 @@ mod logic;
 mod measure;
 mod readings;
 mod refused;
+mod report;
 mod robust;
 mod run;
 mod simulate;

@@ -7,7 +7,7 @@ use crate::picture;
 use crate::place::Place;
 use crate::print::Out;
 use crate::reading;
-use crate::replay::{Seen, StationFile, Wanted, read_options, replay_observed};
+use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
 use rayon::prelude::*;
 use reigen_core::account::Rule;
 use reigen_core::engine::PointColumns;
@@ -197,6 +197,16 @@ enum Making {
 
 /// Works the station and gathers what is drawn.
 pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chosen) -> Result<Diagram, Failure> {
+    Ok(worked(station, recording, chosen, &mut |_| {})?.0)
+}
+
+/// The same, with what came of the run, and each window shown to an observer.
+pub(crate) fn worked(
+    station: &StationFile,
+    recording: Recording,
+    chosen: &Chosen,
+    observe: &mut (dyn FnMut(&Seen<'_>) + Send),
+) -> Result<(Diagram, Outcome), Failure> {
     let origin = recording.origin();
     let from = chosen.from.and_then(|from| origin.since_start(from)).unwrap_or_default();
     let points: Vec<(usize, &Point)> =
@@ -206,6 +216,7 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
     let mut verdicts = Vec::new();
     let wanted = Wanted { from: chosen.from, to: chosen.to, watched: true, ..Wanted::default() };
     let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
+        observe(&seen);
         for ((number, _), making) in points.iter().zip(&mut making).filter(|_| marked) {
             seen.engine.take_verdicts(*number, &mut verdicts);
             making.mark(verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))));
@@ -231,7 +242,8 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
         .collect();
     let title = title(station, &outcome.recording, origin, outcome.from, outcome.to);
     let title = if marked { title } else { format!("{title} (too many edges were thrown away to mark each)") };
-    Ok(Diagram { title, from: outcome.from, until: outcome.to.max(outcome.from + Nanos(1)), origin, rows })
+    let until = outcome.to.max(outcome.from + Nanos(1));
+    Ok((Diagram { title, from: outcome.from, until, origin, rows }, outcome))
 }
 
 fn title(station: &StationFile, recording: &str, origin: Origin, from: Nanos, to: Nanos) -> String {

@@ -108,7 +108,7 @@ pub(crate) fn print(told: &Told, most: usize, out: &mut Out) -> Result<(), Failu
         }
         left(&mut rows, 2);
         left(&mut rows, 3);
-        out.line(rows.trim_fmt())?;
+        out.table(rows)?;
     }
     if told.reasons.len() > most && !told.header.is_empty() {
         let more = counted((told.reasons.len() - most) as u64, "more line");
