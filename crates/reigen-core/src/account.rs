@@ -4,7 +4,7 @@ use crate::time::Nanos;
 use serde::Serialize;
 
 /// Why a raw edge did not come through.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Rule {
     /// An extra edge close around a real change.
@@ -27,7 +27,7 @@ impl Rule {
 }
 
 /// Rejected raw edges by rule.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Rejected {
     /// Extra edges close around a real change.
     pub bounce: u64,

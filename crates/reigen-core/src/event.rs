@@ -53,7 +53,7 @@ impl Ord for Real {
 }
 
 /// A number that belongs to an event.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, schemars::JsonSchema)]
 #[serde(untagged)]
 pub enum Number {
     /// A whole one.

@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.
@@ -15,7 +15,7 @@ pub enum Severity {
 }
 
 /// Something a person should know.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Finding {
     /// A stable code in words, such as `pulses-swallowed`.
     pub code: &'static str,

@@ -39,7 +39,7 @@ pub enum PointSummary {
 }
 
 /// Changes and time of a bit. Serialises as a bit point's summary.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Tally {
     /// How often it went on.
     pub rising: u64,
@@ -100,7 +100,7 @@ impl Tally {
 }
 
 /// What a pair did.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct PairSummary {
     /// Its state.
     #[serde(skip)]
@@ -113,7 +113,7 @@ pub struct PairSummary {
 }
 
 /// Whether an expectation held.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ExpectSummary {
     /// Whether it did.
     pub pass: bool,
@@ -125,7 +125,7 @@ pub struct ExpectSummary {
 }
 
 /// What an input did.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct InputSummary {
     /// The line it is wired to.
     pub line: String,
@@ -150,7 +150,7 @@ pub struct InputSummary {
 }
 
 /// What a counter did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct CounterSummary {
     /// The last value; `None` if the counter never started.
     pub value: Option<i64>,

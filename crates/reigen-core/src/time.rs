@@ -5,7 +5,9 @@ use std::fmt;
 use std::ops::{Add, AddAssign, Sub};
 
 /// A time since the start of the recording, or a length of time, in nanoseconds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize, schemars::JsonSchema,
+)]
 #[serde(transparent)]
 #[repr(transparent)]
 pub struct Nanos(pub u64);
@@ -85,7 +87,7 @@ pub struct Window {
 }
 
 /// The file's own time of a recording's first time, in nanoseconds; may be negative.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, schemars::JsonSchema)]
 #[serde(transparent)]
 pub struct Origin(pub i64);
 

@@ -5,8 +5,11 @@
 //! letter may stand for the decimal point (`4k7`, `2R2`, `3V3`; the letter code of IEC 60062).
 
 use crate::quantity::{Decimal, QuantityError};
+use schemars::generate::Contract;
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::de::{self, Deserialize, Deserializer, Visitor};
 use serde::{Serialize, Serializer};
+use std::borrow::Cow;
 use std::fmt;
 use std::ops::{Add, Div, Mul, Sub};
 use std::str::FromStr;
@@ -47,6 +50,23 @@ macro_rules! quantities {
         impl fmt::Display for $name {
             fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
                 formatter.write_str(&engineering(self.0, $kind.symbol))
+            }
+        }
+
+        impl JsonSchema for $name {
+            fn schema_name() -> Cow<'static, str> {
+                stringify!($name).into()
+            }
+
+            /// Text where a person writes it, a number in its SI unit where the program does.
+            fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+                match generator.contract() {
+                    Contract::Serialize => json_schema!({ "type": "number" }),
+                    _ => json_schema!({
+                        "type": "string",
+                        "description": concat!("with its unit: ", stringify!($name)),
+                    }),
+                }
             }
         }
 
@@ -193,6 +213,16 @@ impl fmt::Display for Share {
     }
 }
 
+impl JsonSchema for Share {
+    fn schema_name() -> Cow<'static, str> {
+        "Share".into()
+    }
+
+    fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": ["string", "number"], "description": "a share, such as \"5 %\"" })
+    }
+}
+
 impl<'de> Deserialize<'de> for Share {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         String::deserialize(deserializer)?.parse().map_err(de::Error::custom)
@@ -236,6 +266,16 @@ impl fmt::Display for Speed {
             Speed::Rpm(rpm) => write!(formatter, "{} rpm", significant(*rpm)),
             Speed::Pulses(hertz) => hertz.fmt(formatter),
         }
+    }
+}
+
+impl JsonSchema for Speed {
+    fn schema_name() -> Cow<'static, str> {
+        "Speed".into()
+    }
+
+    fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": ["string", "number"], "description": "a speed or frequency with its unit" })
     }
 }
 

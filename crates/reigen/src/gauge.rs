@@ -19,7 +19,7 @@ const FRAMES: f64 = 20.0;
 const BAR: usize = 40;
 
 /// One point that is read.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, schemars::JsonSchema)]
 struct Column {
     name: String,
     unit: String,
@@ -43,14 +43,14 @@ pub(crate) struct Gauge {
 }
 
 /// The table as it stands in the JSON.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 pub(crate) struct GaugeTable {
     step_ns: u64,
     columns: Vec<Column>,
     rows: Vec<GaugeRow>,
 }
 
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 struct GaugeRow {
     time_ns: i64,
     values: Vec<Option<f64>>,

@@ -77,6 +77,9 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::F
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Completions(arguments) => commands::completions::completions(arguments, out).map(|()| Done::Fine),
+        cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Done::Fine),
+        cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Done::Fine),
     }
 }

@@ -16,7 +16,7 @@ use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PairSumm
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 pub(crate) struct Summary<'a> {
     station: Option<&'a str>,
     recording: RecordingSummary<'a>,
@@ -49,7 +49,7 @@ pub(crate) struct Summary<'a> {
 }
 
 /// What was read. `edges` and `duration_ns` are those of the stretch from `from_ns` to `to_ns`.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 struct RecordingSummary<'a> {
     file: &'a str,
     origin_ns: i64,

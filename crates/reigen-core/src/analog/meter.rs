@@ -77,7 +77,7 @@ pub struct Settings {
 }
 
 /// What an analog point did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct AnalogSummary {
     /// The unit of the values.
     pub unit: String,

@@ -6,14 +6,14 @@ use super::threshold::{Levels, Threshold};
 use crate::engine::{Block, Shape};
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::units::Metres;
 use crate::wiring::connection::{PartsTable, Wired};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// `[analog.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct AnalogTable {
     line: Spanned<String>,
@@ -32,21 +32,21 @@ pub struct AnalogTable {
     wiring: PartsTable,
 }
 
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct CountsTable {
     full: f64,
     span: f64,
 }
 
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ScaleTable {
     from: [f64; 2],
     to: [f64; 2],
 }
 
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct SmoothTable {
     over: Spanned<TimeText>,
@@ -164,7 +164,7 @@ impl PointKind for AnalogPoint {
 }
 
 /// `[threshold.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ThresholdTable {
     of: Spanned<String>,

@@ -3,12 +3,12 @@
 use super::debounce::ReadingTimes;
 use crate::station::StationErrorKind;
 use crate::station::builder::{Builder, TimeText};
+use crate::station::spanned::Spanned;
 use crate::time::Nanos;
 use serde::Deserialize;
-use toml::Spanned;
 
 /// `[scan]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ScanTable {
     period: Spanned<TimeText>,

@@ -8,15 +8,15 @@ use crate::quantity::MOST_TIME;
 use crate::sizing::rc::Levels;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use crate::wiring::connection::{PartsTable, ReadAs, Wired};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// `[input.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct InputTable {
     line: Option<Spanned<String>>,
@@ -37,7 +37,7 @@ pub struct InputTable {
     shortest_pulse: Option<Seconds>,
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum AssertedWord {
     #[default]
@@ -46,7 +46,7 @@ enum AssertedWord {
 }
 
 /// `contact` as it stands in the file.
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "UPPERCASE")]
 pub(crate) enum ContactWord {
     #[default]
@@ -64,7 +64,7 @@ impl From<ContactWord> for Contact {
 }
 
 /// `debounce = { … }` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct DebounceTable {
     method: Method,
@@ -81,7 +81,7 @@ struct DebounceTable {
     fall_at: Option<Spanned<Volts>>,
 }
 
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum Method {
     None,

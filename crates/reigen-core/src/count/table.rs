@@ -4,12 +4,12 @@ use super::counter::{AtLast, CountedEdge, Counter, Range, Settings, Sources, sha
 use crate::engine::{Block, Shape};
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// `[counter.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CounterTable {
     up: Option<Spanned<String>>,
@@ -34,14 +34,14 @@ pub struct CounterTable {
 }
 
 /// A number, or an expression that gives one.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(untagged)]
 enum NumberOrText {
     Number(i64),
     Text(String),
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum EdgeWord {
     #[default]
@@ -50,21 +50,21 @@ enum EdgeWord {
     Both,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 enum AtLastWord {
     GoOn,
     Restart,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum AtLimitWord {
     Stop,
     Wrap,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum CountWord {
     Edges,

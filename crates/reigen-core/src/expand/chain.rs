@@ -14,7 +14,7 @@ const MOST_LENGTHS: usize = 64;
 const SURE: u64 = 4;
 
 /// A bit that has changed.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ChangedBit {
     /// Its place in the frame, from 0: the order in which bits come out.
     pub place: usize,
@@ -32,7 +32,7 @@ pub struct ChangedBit {
 }
 
 /// How well one clock edge suits.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct EdgeMargins {
     /// The shortest time from a change of data to that edge.
     #[serde(rename = "set_up_ns")]
@@ -49,7 +49,7 @@ impl From<Margins> for EdgeMargins {
 }
 
 /// What was found of a chain.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Chain {
     /// Bits of a frame: the number of clocks that most frames have.
     pub bits: u64,

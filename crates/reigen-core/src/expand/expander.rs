@@ -53,7 +53,7 @@ pub struct Sources {
 }
 
 /// A frame with too few or too many clocks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct BadFrame {
     /// When it ended.
     #[serde(rename = "at_ns")]
@@ -63,7 +63,7 @@ pub struct BadFrame {
 }
 
 /// What an expander did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct ExpanderSummary {
     /// All frames that ended.
     pub frames: u64,

@@ -9,15 +9,15 @@ use crate::names::is_point_name;
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, Point, PointKind, StationErrorKind};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// A register's input that nothing is wired to.
 const UNUSED: &str = "-";
 
 /// `[expander.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExpanderTable {
     load: Spanned<String>,
@@ -30,7 +30,7 @@ pub struct ExpanderTable {
     asserted: Option<Spanned<AssertedWords>>,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum EdgeWord {
     #[default]
@@ -38,7 +38,7 @@ enum EdgeWord {
     Falling,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum LevelWord {
     High,
@@ -46,7 +46,7 @@ enum LevelWord {
 }
 
 /// One level for all chips, or one for each.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(untagged)]
 enum AssertedWords {
     All(LevelWord),
@@ -220,7 +220,7 @@ impl PointKind for MemberPoint {
 }
 
 /// `[word.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WordTable {
     bits: Spanned<Vec<Spanned<String>>>,
@@ -228,7 +228,7 @@ pub struct WordTable {
     code: CodeWord,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum CodeWord {
     #[default]

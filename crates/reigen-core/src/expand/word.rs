@@ -45,7 +45,7 @@ impl Code {
 }
 
 /// What a word did.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct WordSummary {
     /// The last number; `None` before the first.
     pub value: Option<i64>,

@@ -4,12 +4,12 @@ use super::expression::{Reference, Span, Value};
 use crate::finding::Finding;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
+use crate::station::spanned::Spanned;
 use crate::units::significant;
 use serde::Deserialize;
-use toml::Spanned;
 
 /// `[display.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct DisplayTable {
     columns: usize,

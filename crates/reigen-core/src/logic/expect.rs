@@ -4,11 +4,11 @@ use super::expression::{Expression, Function, Node, Operator, Value};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldExpression, PointKind, StationErrorKind};
 use crate::summary::{ExpectSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// When something should hold; times count from the recording's start.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -128,7 +128,7 @@ pub fn widened(tree: &Expression, tolerance: f64) -> Expression {
 }
 
 /// `[expect.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExpectTable {
     that: Spanned<String>,

@@ -9,12 +9,12 @@ use super::timer::{self, Timer, TimerKind};
 use crate::engine::{BitSource, Block, Shape};
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::Metres;
 use crate::wiring::connection::{Load, ReadAs, Wired};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// The point itself, a bit.
 const ITSELF: Field = Field { name: "", column: FieldColumn::Bit(0) };
@@ -45,7 +45,7 @@ macro_rules! logic_point {
 }
 
 /// `[logic.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct LogicTable {
     when: Spanned<String>,
@@ -68,7 +68,7 @@ logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], |point, branch|
 });
 
 /// `[oneshot.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OneShotTable {
     of: Spanned<String>,
@@ -77,7 +77,7 @@ pub struct OneShotTable {
     width: Option<Spanned<TimeText>>,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum OneShotEdge {
     #[default]
@@ -113,7 +113,7 @@ logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], |point, branch| {
 });
 
 /// `[latch.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct LatchTable {
     set: Spanned<String>,
@@ -122,7 +122,7 @@ pub struct LatchTable {
     dominant: Dominant,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum Dominant {
     Set,
@@ -151,7 +151,7 @@ logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], |point, branch|
 });
 
 /// `[toggle.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ToggleTable {
     by: Spanned<String>,
@@ -179,7 +179,7 @@ logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], |point, branch| 
 });
 
 /// `[timer.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TimerTable {
     of: Spanned<String>,
@@ -187,7 +187,7 @@ pub struct TimerTable {
     time: Spanned<TimeText>,
 }
 
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 enum TimerWord {
     OnDelay,
@@ -240,7 +240,7 @@ impl PointKind for TimerPoint {
 }
 
 /// `[pair.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PairTable {
     no: Spanned<String>,
@@ -272,7 +272,7 @@ logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, |point, branch| {
 });
 
 /// `[output.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OutputTable {
     when: Spanned<String>,
@@ -287,7 +287,7 @@ pub struct OutputTable {
     load: Option<Load>,
 }
 
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct BlinkTable {
     times: Spanned<u32>,

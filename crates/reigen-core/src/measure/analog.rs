@@ -23,7 +23,7 @@ pub struct AnalogMeter {
 }
 
 /// What a line of numbers did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct AnalogFigures {
     /// How many values.
     pub values: u64,

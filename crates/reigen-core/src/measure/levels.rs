@@ -10,7 +10,7 @@ pub struct LevelsMeter {
 }
 
 /// The values at edges of one direction.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Threshold {
     /// How many edges.
     pub edges: usize,
@@ -25,7 +25,7 @@ pub struct Threshold {
 }
 
 /// Both thresholds.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Thresholds {
     /// Where the input goes high.
     pub rising: Option<Threshold>,

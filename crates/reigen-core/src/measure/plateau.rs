@@ -5,7 +5,7 @@ use crate::time::Nanos;
 use serde::Serialize;
 
 /// A stretch of debounce times that all give one count.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Plateau {
     /// The shortest of them.
     #[serde(rename = "from_ns")]

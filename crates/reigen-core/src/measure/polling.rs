@@ -20,7 +20,7 @@ pub struct Pulses {
 }
 
 /// What is missed at one period, over all phases.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Missed {
     /// The period.
     #[serde(rename = "period_ns")]

@@ -15,7 +15,7 @@ pub struct Timer {
 }
 
 /// What one period was.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct CaptureReading {
     /// The counts between the two captures.
     pub counts: u64,
@@ -63,7 +63,7 @@ impl Timer {
 }
 
 /// What all captures come to.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Captured {
     /// A reading for each two neighbours that differ.
     pub readings: Vec<CaptureReading>,

@@ -23,7 +23,7 @@ pub fn tick_in_time(hertz: f64, tick_s: f64, timed_s: f64) -> f64 {
 const COARSE: f64 = 0.01;
 
 /// How fine the readings were, and how late.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Judgement {
     /// The slowest reading that is not 0, in the rate's unit.
     pub slowest: f64,

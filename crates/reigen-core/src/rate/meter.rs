@@ -60,7 +60,7 @@ pub struct Settings {
 pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 2 };
 
 /// What a rate did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct RateSummary {
     /// The unit of all values.
     pub unit: String,

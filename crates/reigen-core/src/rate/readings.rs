@@ -48,7 +48,7 @@ impl Spread {
 }
 
 /// What a reading was made of: the edges from one time to another.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Made {
     /// When it was reported.
     pub at: Nanos,
@@ -65,7 +65,7 @@ pub struct Made {
 }
 
 /// How a reading came about.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum By {
     /// Edges counted in a window.

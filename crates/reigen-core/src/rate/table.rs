@@ -9,17 +9,17 @@ use crate::finding::Finding;
 use crate::names::list;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Speed, engineering};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// How often `auto` reads where nothing is said.
 const USUAL_STEP: Nanos = Nanos(100_000_000);
 
 /// `[rate.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct RateTable {
     of: Spanned<String>,
@@ -36,7 +36,7 @@ pub struct RateTable {
     slowest: Option<Spanned<Speed>>,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum MethodWord {
     Gate,
@@ -214,7 +214,7 @@ impl PointKind for RatePoint {
 }
 
 /// `[width.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WidthTable {
     of: Spanned<String>,
@@ -225,7 +225,7 @@ pub struct WidthTable {
     valid: Option<Spanned<[f64; 2]>>,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum LevelWord {
     #[default]

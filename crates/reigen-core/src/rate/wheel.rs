@@ -14,7 +14,7 @@ const STEADY: f64 = 0.005;
 const ENOUGH: u64 = 5;
 
 /// What was found of a wheel.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct WheelSummary {
     /// How many revolutions of steady speed it was measured over.
     pub revolutions: u64,

@@ -41,7 +41,7 @@ impl Block for Stretches {
 }
 
 /// What a width did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct WidthSummary {
     /// The unit of all values.
     pub unit: String,

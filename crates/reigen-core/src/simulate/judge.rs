@@ -10,7 +10,7 @@ const BOUNCE: Nanos = Nanos(50_000_000);
 const MOST_NAMED: usize = 3;
 
 /// A point that a source belongs to.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, schemars::JsonSchema)]
 pub struct Judgement {
     /// The source.
     pub source: String,

@@ -5,7 +5,7 @@ use indexmap::IndexMap;
 use serde::{Deserialize, Serialize};
 
 /// The truth of a whole recording.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct TruthFile {
     /// The scenario's title.
     pub scenario: Option<String>,
@@ -20,7 +20,7 @@ pub struct TruthFile {
 }
 
 /// What a source did.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Truth {
     /// A contact was actuated.
@@ -112,7 +112,7 @@ pub enum Truth {
 }
 
 /// A value at a time.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct At {
     /// When.
     #[serde(rename = "at_ns")]
@@ -122,7 +122,7 @@ pub struct At {
 }
 
 /// A word that a poll of a chain read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Word {
     /// When the registers took it.
     #[serde(rename = "at_ns")]
@@ -132,7 +132,7 @@ pub struct Word {
 }
 
 /// One actuation.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Actuation {
     /// When it began: the first touch.
     #[serde(rename = "on_ns")]
@@ -143,7 +143,7 @@ pub struct Actuation {
 }
 
 /// What was wrong with a wire.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct WireTruth {
     /// The line.
     pub line: String,

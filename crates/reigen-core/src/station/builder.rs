@@ -1,14 +1,16 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
+use super::spanned::Spanned;
 use super::{FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
 use crate::time::Nanos;
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::Deserialize;
 use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
+use std::borrow::Cow;
 use std::fmt;
-use toml::Spanned;
 
 /// A table of one kind of point, as it stands in the file.
 pub trait PointTable: DeserializeOwned {
@@ -139,6 +141,16 @@ impl<'a> Builder<'a> {
 /// A time in the file: a string with its unit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct TimeText(pub Nanos);
+
+impl JsonSchema for TimeText {
+    fn schema_name() -> Cow<'static, str> {
+        "Time".into()
+    }
+
+    fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": "string", "description": "a time with its unit", "examples": ["8 ms", "20 us", "1.5 s"] })
+    }
+}
 
 impl<'de> Deserialize<'de> for TimeText {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {

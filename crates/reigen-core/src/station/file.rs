@@ -7,6 +7,7 @@ use crate::condition::scan::ScanTable;
 use crate::logic::display::{Display, DisplayTable};
 use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
+use crate::station::spanned::Spanned;
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;
@@ -14,7 +15,6 @@ use crate::wiring::{self, Wiring};
 use indexmap::IndexMap;
 use serde::Deserialize;
 use std::collections::HashSet;
-use toml::Spanned;
 
 type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
 
@@ -23,21 +23,22 @@ macro_rules! point_kinds {
         /// The words of all kinds of points: the names of their tables.
         pub const KINDS: &[&str] = &[$(stringify!($word)),+];
 
-        /// The whole file.
-        #[derive(Deserialize)]
+        /// What is wired, and how each line is conditioned.
+        #[derive(Deserialize, schemars::JsonSchema)]
+        #[schemars(title = "Station file of reigen")]
         #[serde(deny_unknown_fields)]
         struct File {
             title: Option<String>,
             scan: Option<ScanTable>,
-            #[serde(default = "IndexMap::new")]
+            #[serde(default)]
             sensor: Tables<SensorTable>,
-            #[serde(default = "IndexMap::new")]
+            #[serde(default)]
             card: Tables<CardTable>,
-            #[serde(default = "IndexMap::new")]
+            #[serde(default)]
             wired: Tables<WiredTable>,
-            #[serde(default = "IndexMap::new")]
+            #[serde(default)]
             display: Tables<DisplayTable>,
-            $(#[serde(default = "IndexMap::new")] $word: Tables<$table>,)+
+            $(#[serde(default)] $word: Tables<$table>,)+
         }
 
         impl File {
@@ -139,6 +140,11 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
         }
         points.append(&mut builder.extra);
     }
+}
+
+/// The form of a station file as JSON Schema (draft 2020-12), by which editors complete and check it.
+pub fn schema() -> schemars::Schema {
+    schemars::schema_for!(File)
 }
 
 /// Reads a station file.

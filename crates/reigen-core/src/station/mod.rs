@@ -8,12 +8,13 @@ pub mod error;
 mod file;
 pub mod plan;
 pub mod signal;
+pub mod spanned;
 #[cfg(test)]
 mod tests;
 
 pub use error::{StationError, StationErrorKind};
 pub(crate) use file::translate;
-pub use file::{KINDS, parse};
+pub use file::{KINDS, parse, schema};
 
 use crate::analog::threshold::Levels;
 use crate::condition::debounce::ReadingTimes;

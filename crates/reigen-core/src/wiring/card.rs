@@ -4,13 +4,13 @@ use super::sensor::OutputKind;
 use crate::sizing::current_loop::Signal;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
+use crate::station::spanned::Spanned;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Volts};
 use indexmap::IndexMap;
 use serde::Deserialize;
-use toml::Spanned;
 
 /// What the common of a group of inputs is tied to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Common {
     /// To 0 V: current flows into the terminal, so the sensor must give plus.
@@ -22,7 +22,7 @@ pub enum Common {
 }
 
 /// An input type of a standard.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 pub enum Standard {
     /// For contacts and three-wire sensors (IEC 61131-2).
     #[serde(rename = "type 1")]
@@ -86,7 +86,7 @@ impl Standard {
 }
 
 /// What a terminal measures.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Mode {
     /// Two levels.
@@ -99,7 +99,7 @@ pub enum Mode {
 }
 
 /// A pull resistor in the card.
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PullResistor {
     /// Its value.
@@ -114,7 +114,7 @@ fn yes() -> bool {
 }
 
 /// What feeds the sensors.
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct SensorSupply {
     /// Its voltage without load.
@@ -126,19 +126,19 @@ pub struct SensorSupply {
 }
 
 /// `[card.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct CardTable {
     supply: Volts,
     sensor_supply: Option<SensorSupply>,
-    #[serde(default = "IndexMap::new")]
+    #[serde(default)]
     inputs: IndexMap<String, InputTable>,
-    #[serde(default = "IndexMap::new")]
+    #[serde(default)]
     outputs: IndexMap<String, OutputTable>,
 }
 
 /// `[card.NAME.inputs.GROUP]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct InputTable {
     terminals: Spanned<Vec<String>>,
@@ -167,7 +167,7 @@ struct InputTable {
 }
 
 /// `[card.NAME.outputs.GROUP]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct OutputTable {
     terminals: Spanned<Vec<String>>,
@@ -179,7 +179,7 @@ struct OutputTable {
 }
 
 /// What an output switches with.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum SwitchKind {
     /// A contact.
@@ -189,7 +189,7 @@ pub enum SwitchKind {
 }
 
 /// Which way a transistor output drives its load.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Drives {
     /// Gives plus, to a load that is tied to 0 V.

@@ -2,15 +2,15 @@
 
 use crate::condition::debounce::HoldTimes;
 use crate::condition::input::{Asserted, Contact};
+use crate::station::spanned::Spanned;
 use crate::units::{Amperes, Farads, Metres, Ohms, Seconds, Speed, Volts};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// Resistance of copper in Ω·mm²/m at 20 °C (IEC 60028: 1/58).
 const COPPER: f64 = 1.0 / 58.0;
 
 /// `wiring = { … }` of a point, as it stands in the file.
-#[derive(Debug, Default, Clone, Deserialize)]
+#[derive(Debug, Default, Clone, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PartsTable {
     /// What feeds the sensor, where it is not the card.
@@ -26,7 +26,7 @@ pub struct PartsTable {
 }
 
 /// A resistor and a capacitor before a terminal.
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct FilterTable {
     /// The resistor.
@@ -36,7 +36,7 @@ pub struct FilterTable {
 }
 
 /// `load = { … }` of an output, as it stands in the file.
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Load {
     /// What it is.
@@ -57,7 +57,7 @@ pub struct Load {
 }
 
 /// A kind of load.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum LoadKind {
     /// A lamp.
@@ -91,7 +91,7 @@ impl LoadKind {
 }
 
 /// Plus or 0 V.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Rail {
     /// Plus.
@@ -162,7 +162,7 @@ impl Wired {
 }
 
 /// `[wired.NAME]`: a sensor on a terminal that no point reads.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct WiredTable {
     sensor: Option<Spanned<String>>,

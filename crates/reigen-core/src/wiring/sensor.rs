@@ -5,12 +5,12 @@ use crate::condition::table::ContactWord;
 use crate::sizing::current_loop::Signal;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
+use crate::station::spanned::Spanned;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use serde::Deserialize;
-use toml::Spanned;
 
 /// What a sensor's output is made of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum OutputKind {
     /// A mechanical contact, normally open or closed.
@@ -98,7 +98,7 @@ impl OutputKind {
 }
 
 /// `[sensor.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SensorTable {
     output: OutputKind,

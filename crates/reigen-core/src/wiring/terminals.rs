@@ -7,7 +7,7 @@ use crate::units::{Metres, Volts};
 use serde::Serialize;
 
 /// A row of the terminal list.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct TerminalRow {
     /// Card and terminal.
     pub terminal: String,

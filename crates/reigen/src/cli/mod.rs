@@ -77,6 +77,9 @@ pub(crate) enum Command {
     Convert(ConvertArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),
+    Completions(CompletionsArguments),
+    Man(ManArguments),
+    Schema(SchemaArguments),
 }
 
 /// Check a station's wiring before power goes on, and list its terminals; exit code 1 where something is wrong.
@@ -612,6 +615,47 @@ pub(crate) struct SimulateArguments {
     /// Write what really happened
     #[arg(long, value_name = "FILE.json")]
     pub(crate) truth: Option<PathBuf>,
+}
+
+/// Write what a shell needs to complete commands and options, to standard output.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Example:
+  reigen completions bash")]
+pub(crate) struct CompletionsArguments {
+    /// The shell
+    #[arg(value_enum)]
+    pub(crate) shell: clap_complete::Shell,
+}
+
+/// Write the manual pages, one for each command.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Example:
+  reigen man pages")]
+pub(crate) struct ManArguments {
+    /// The folder that they go to
+    pub(crate) folder: PathBuf,
+}
+
+/// Write a JSON Schema, by which an editor completes and checks a file while it is typed.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  reigen schema station
+  reigen schema run")]
+pub(crate) struct SchemaArguments {
+    /// Of the station file, the scenario file, or what `reigen run --json` gives
+    #[arg(value_enum)]
+    pub(crate) of: SchemaWord,
+}
+
+/// What a schema describes, as it is typed.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum SchemaWord {
+    Station,
+    Scenario,
+    Run,
 }
 
 /// Show the whole work on an example that ships with the program.

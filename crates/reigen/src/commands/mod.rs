@@ -2,6 +2,7 @@
 
 pub(crate) mod chain;
 pub(crate) mod check;
+pub(crate) mod completions;
 pub(crate) mod convert;
 pub(crate) mod debounce;
 pub(crate) mod demo;
@@ -11,6 +12,7 @@ pub(crate) mod polling;
 pub(crate) mod rate;
 pub(crate) mod report;
 pub(crate) mod run;
+pub(crate) mod schema;
 pub(crate) mod simulate;
 pub(crate) mod size;
 pub(crate) mod survey;

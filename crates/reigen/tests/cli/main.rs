@@ -9,6 +9,7 @@ mod draw;
 mod encoder;
 mod expand;
 mod guide;
+mod home;
 mod logic;
 mod measure;
 mod readings;

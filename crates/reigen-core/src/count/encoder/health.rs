@@ -61,7 +61,7 @@ impl Cycles {
 }
 
 /// How the channels stand to one another in some cycles.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Phase {
     /// The direction.
     pub forward: bool,

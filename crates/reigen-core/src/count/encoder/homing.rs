@@ -16,7 +16,7 @@ pub enum IndexDoes {
 }
 
 /// One zeroing.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Homing {
     /// When.
     #[serde(rename = "at_ns")]
@@ -28,7 +28,7 @@ pub struct Homing {
 }
 
 /// Two marks with other counts between them than a revolution's.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Missing {
     /// When the earlier mark came.
     #[serde(rename = "from_ns")]

@@ -15,7 +15,7 @@ impl EncoderSummary {
 }
 
 /// What an encoder did.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct EncoderSummary {
     /// In counts; `None` before the first zero, where there is to be one.
     pub position: Option<i64>,

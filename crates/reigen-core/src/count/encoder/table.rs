@@ -8,16 +8,16 @@ use crate::engine::{Block, Shape};
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
+use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use serde::Deserialize;
-use toml::Spanned;
 
 /// How long it moves after a count where nothing is said.
 const USUAL_STILL: Nanos = Nanos(200_000_000);
 
 /// `[encoder.NAME]` as it stands in the file.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct EncoderTable {
     a: Spanned<String>,
@@ -37,7 +37,7 @@ pub struct EncoderTable {
     still_after: Option<Spanned<TimeText>>,
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum DecodeWord {
     X1,
@@ -46,7 +46,7 @@ enum DecodeWord {
     X4,
 }
 
-#[derive(Debug, Clone, Copy, Deserialize)]
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum IndexWord {
     Check,

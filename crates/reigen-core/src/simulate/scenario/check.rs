@@ -7,7 +7,7 @@ use crate::names::{is_point_name, nearest};
 use crate::simulate::profile::Piece;
 use crate::station::StationErrorKind;
 use crate::station::builder::TimeText;
-use toml::Spanned;
+use crate::station::spanned::Spanned;
 
 /// Collects what is wrong while the tables are checked.
 #[derive(Default)]

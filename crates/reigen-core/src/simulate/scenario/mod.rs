@@ -172,6 +172,11 @@ pub(in crate::simulate) struct Analog {
     pub(in crate::simulate) broken: Vec<(u64, u64, f64)>,
 }
 
+/// The form of a scenario file as JSON Schema (draft 2020-12), by which editors complete and check it.
+pub fn schema() -> schemars::Schema {
+    schemars::schema_for!(tables::File)
+}
+
 /// Reads a scenario file.
 ///
 /// # Errors

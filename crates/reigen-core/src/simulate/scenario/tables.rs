@@ -1,14 +1,16 @@
 //! The tables of a scenario as they stand in the file.
 
 use crate::station::builder::TimeText;
+use crate::station::spanned::Spanned;
 use indexmap::IndexMap;
 use serde::Deserialize;
-use toml::Spanned;
 
 pub(super) type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
 
-#[derive(Deserialize)]
+/// What is simulated, and what is wrong with its wires.
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(title = "Scenario file of reigen")]
 pub(super) struct File {
     pub(super) title: Option<String>,
     pub(super) duration: TimeText,
@@ -34,13 +36,13 @@ pub(super) struct File {
     pub(super) wire: Tables<WireTable>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ShaftTable {
     pub(super) speed: Vec<SpeedPiece>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct SpeedPiece {
     #[serde(rename = "for")]
@@ -48,7 +50,7 @@ pub(super) struct SpeedPiece {
     pub(super) to_rpm: f64,
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(super) enum LevelWord {
     #[default]
@@ -56,7 +58,7 @@ pub(super) enum LevelWord {
     Low,
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "UPPERCASE")]
 pub(super) enum ContactWord {
     #[default]
@@ -64,7 +66,7 @@ pub(super) enum ContactWord {
     Nc,
 }
 
-#[derive(Debug, Clone, Copy, Default, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(super) enum BounceWord {
     None,
@@ -75,7 +77,7 @@ pub(super) enum BounceWord {
     Worn,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Press {
     pub(super) at: Spanned<TimeText>,
@@ -83,7 +85,7 @@ pub(super) struct Press {
     pub(super) hold: Spanned<TimeText>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ContactTable {
     pub(super) line: Spanned<String>,
@@ -101,7 +103,7 @@ pub(super) struct ContactTable {
     pub(super) bounce_within: Option<Spanned<TimeText>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ChangeoverTable {
     pub(super) no: Spanned<String>,
@@ -119,7 +121,7 @@ pub(super) struct ChangeoverTable {
     pub(super) bounce_within: Option<Spanned<TimeText>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct WheelTable {
     pub(super) line: Spanned<String>,
@@ -134,7 +136,7 @@ pub(super) struct WheelTable {
     pub(super) weak_above_rpm: Option<Spanned<f64>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct EncoderTable {
     pub(super) a: Spanned<String>,
@@ -149,21 +151,21 @@ pub(super) struct EncoderTable {
     pub(super) dither_every: Option<Spanned<TimeText>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct FloatingTable {
     pub(super) line: Spanned<String>,
     pub(super) mains_hz: Option<Spanned<f64>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Stuck {
     pub(super) from: Spanned<TimeText>,
     pub(super) to: Spanned<TimeText>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct WireTable {
     pub(super) line: Spanned<String>,
@@ -175,7 +177,7 @@ pub(super) struct WireTable {
     pub(super) crosstalk_chance: Option<Spanned<f64>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PointPress {
     pub(super) point: Spanned<String>,
@@ -184,7 +186,7 @@ pub(super) struct PointPress {
     pub(super) hold: Spanned<TimeText>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ChainTable {
     pub(super) load: Spanned<String>,
@@ -201,7 +203,7 @@ pub(super) struct ChainTable {
     pub(super) hold: Option<Spanned<TimeText>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ValuePiece {
     #[serde(rename = "for")]
@@ -209,7 +211,7 @@ pub(super) struct ValuePiece {
     pub(super) to: f64,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct EchoTable {
     pub(super) trigger: Spanned<String>,
@@ -222,7 +224,7 @@ pub(super) struct EchoTable {
     pub(super) lost: Option<Spanned<f64>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Broken {
     pub(super) from: Spanned<TimeText>,
@@ -230,7 +232,7 @@ pub(super) struct Broken {
     pub(super) reads: Option<Spanned<f64>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct AnalogTable {
     pub(super) line: Spanned<String>,
