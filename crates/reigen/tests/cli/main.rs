@@ -7,6 +7,7 @@ mod convert;
 mod demo;
 mod draw;
 mod encoder;
+mod examples;
 mod expand;
 mod guide;
 mod home;
