@@ -3,6 +3,8 @@
 //! - `library unpack FILE`: unpacks gzip or zstd, and keeps nothing.
 //! - `library events ROWS`: writes so many events as Parquet into the temporary folder.
 
+#![allow(clippy::print_stdout)]
+
 use std::error::Error;
 use std::fs::File;
 use std::io::{self, Read};

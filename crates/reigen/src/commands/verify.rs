@@ -18,6 +18,7 @@ use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::OutputFile;
 use reigen_io::recording::Recording;
+use reigen_io::write::Format;
 use serde::Serialize;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -85,16 +86,13 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
             why: error.to_string(),
             help: "name a folder of recordings that may be read".to_owned(),
         })?;
-        let is_recording = |path: &PathBuf| {
-            let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-            matches!(ending, "vcd" | "csv" | "bin")
-        };
+        let is_recording = |path: &PathBuf| path.is_file() && Format::of(path).is_ok();
         let mut within: Vec<PathBuf> = entries.flatten().map(|entry| entry.path()).filter(is_recording).collect();
         within.sort();
         if within.is_empty() {
             return Err(Failure::Usage {
                 message: format!("there is no recording in {}", path.display()),
-                help: "recordings end in .vcd, .csv or .bin".to_owned(),
+                help: "recordings end in .vcd, .csv, .jsonl, .parquet or .bin, also with .gz or .zst behind".to_owned(),
             });
         }
         found.extend(within);

@@ -60,6 +60,7 @@ fn a_report_that_cannot_be_written_is_refused() {
 }
 
 #[test]
+#[expect(clippy::print_stderr, reason = "a test that is skipped says so")]
 fn a_browser_shows_it_and_prints_it() {
     let place = Place::new();
     let browser = ["chromium", "chromium-browser"]

@@ -49,16 +49,20 @@ fn a_closed_pipe_ends_quietly() {
 fn long_work(place: &Place) -> std::process::Child {
     assert_eq!(place.reigen("demo --into ropewalk").code, 0);
     place.write("long.vcd", "old");
-    let mut child = place.command("simulate ropewalk/scenario.toml -o long.vcd --for 1000h").spawn().unwrap();
-    for _ in 0..2000 {
-        if place.files().iter().any(|name| name.starts_with('.')) {
-            assert!(child.try_wait().unwrap().is_none());
-            return child;
-        }
+    let mut command = place.command("simulate ropewalk/scenario.toml -o long.vcd --for 1000h");
+    let mut child = command.spawn().unwrap();
+    let has_begun = || place.files().iter().any(|name| name.starts_with('.'));
+    // It begins within milliseconds; whoever waits ten seconds for it waits in vain.
+    let begun = (0..2000).any(|_| {
         std::thread::sleep(Duration::from_millis(5));
+        has_begun()
+    });
+    let ended = child.try_wait().unwrap();
+    if !begun || ended.is_some() {
+        let _ = child.kill();
+        panic!("begun: {begun}; ended: {:?}", child.wait());
     }
-    child.kill().unwrap();
-    panic!("nothing was begun");
+    child
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! `encoder`: the block that follows two channels.
 
 use super::decode::{Decode, Decoder, Step};
+use super::edges::{Head, NEVER, Spacing, take_turns};
 use super::health::Health;
 use super::homing::{Between, Homing, IndexDoes, Missing};
 use super::summary::EncoderSummary;
@@ -23,9 +24,6 @@ const MOST_KEPT: usize = 1000;
 const TREMBLE: u64 = 2;
 /// An illegal step so few ticks after the edge before it is one of speed.
 const AT_SPEED: u64 = 4;
-/// Later than all times.
-const NEVER: Nanos = Nanos(u64::MAX);
-
 /// What an encoder is set to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Settings {
@@ -80,37 +78,6 @@ struct Sums {
     spacing: Spacing,
     /// Counts of the raw channels, less those that a scan saw.
     lost: i64,
-}
-
-/// The shortest time between edges of different channels.
-#[derive(Debug, Clone, Copy, Default)]
-struct Spacing {
-    /// The last edge, and whether it was one of A.
-    last: Option<(Nanos, bool)>,
-    closest: Option<Nanos>,
-}
-
-impl Spacing {
-    #[inline]
-    fn edge(&mut self, at: Nanos, is_a: bool) {
-        if let Some((last, _)) = self.last.replace((at, is_a)).filter(|(_, was_a)| *was_a != is_a) {
-            let apart = at.saturating_sub(last);
-            if self.closest.is_none_or(|closest| apart < closest) {
-                self.closest = Some(apart);
-            }
-        }
-    }
-
-    /// Many edges of which the closest are so far apart; and the last of them.
-    fn many(&mut self, closest: u64, last: (Nanos, bool)) {
-        let closest = Nanos(closest);
-        self.closest = Some(self.closest.map_or(closest, |known| known.min(closest)));
-        self.last = Some(last);
-    }
-
-    fn both(&mut self) {
-        self.closest = Some(Nanos(0));
-    }
 }
 
 /// The running form of an encoder.
@@ -170,41 +137,6 @@ impl Sink for SpeedSink<'_> {
     }
 
     fn repeat(&mut self, _times: u64) {}
-}
-
-/// A channel's changes still to come.
-#[derive(Clone, Copy)]
-struct Head<'a>(&'a [Nanos]);
-
-impl<'a> Head<'a> {
-    fn of(inputs: &Inputs<'a>, source: Option<BitSource>) -> Self {
-        Head(source.map_or(&[], |source| &inputs.bit(source).toggles))
-    }
-
-    #[inline]
-    fn next(&self) -> Nanos {
-        self.0.first().copied().unwrap_or(NEVER)
-    }
-
-    /// Passes all changes at exactly `time`; whether the level is another afterwards.
-    #[inline]
-    fn pass(&mut self, time: Nanos) -> bool {
-        let mut changed = false;
-        while let [first, rest @ ..] = self.0
-            && *first == time
-        {
-            self.0 = rest;
-            changed = !changed;
-        }
-        changed
-    }
-
-    /// Passes all changes up to a time; whether the level is another afterwards.
-    fn pass_to(&mut self, time: Nanos) -> bool {
-        let passed = self.0.partition_point(|&toggle| toggle <= time);
-        self.0 = self.0.get(passed..).unwrap_or_default();
-        passed % 2 == 1
-    }
 }
 
 impl Encoder {
@@ -535,29 +467,6 @@ impl Encoder {
             self.others(other, index.pass(other), zero_on.pass(other), shown);
         }
     }
-}
-
-/// Most pairs that are taken at once.
-const MOST_PAIRS: usize = 512;
-
-/// How many edges of two channels take turns from the start, one of each a pair, each alone in its instant, before
-/// `limit` and no more than `still` apart; and the closest two of them.
-fn take_turns(first: &[Nanos], second: &[Nanos], limit: Nanos, still: Nanos) -> (usize, u64) {
-    let (mut pairs, mut closest) = (0, u64::MAX);
-    let Some(mut before) = first.first().copied() else { return (0, closest) };
-    for (&one, &other) in first.iter().zip(second).take(MOST_PAIRS) {
-        // For the first pair `before` is its own first edge.
-        let fits = other > one && other < limit && (pairs == 0 || one > before) && other.0 - before.0 <= still.0;
-        if !fits {
-            break;
-        }
-        closest = closest.min(other.0 - one.0).min(if pairs == 0 { u64::MAX } else { one.0 - before.0 });
-        before = other;
-        pairs += 1;
-    }
-    // Another edge in the instant of the last one would undo or join it.
-    let joined = |channel: &[Nanos]| channel.get(pairs).is_some_and(|next| *next <= before);
-    if pairs > 0 && (joined(first) || joined(second)) { (0, u64::MAX) } else { (pairs, closest) }
 }
 
 /// Whether a zero is to come, before which no position is known.

@@ -2,6 +2,7 @@
 
 pub mod block;
 pub mod decode;
+mod edges;
 pub mod health;
 pub mod homing;
 pub mod summary;
