@@ -23,6 +23,7 @@ pub mod quantity;
 pub mod rate;
 pub mod simulate;
 pub mod sizing;
+pub mod spanned;
 pub mod station;
 pub mod summary;
 pub mod time;

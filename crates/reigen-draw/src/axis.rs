@@ -9,6 +9,25 @@ pub struct Axis {
     pub marks: Vec<(i64, String)>,
 }
 
+/// A logarithmic axis of times, from left to right.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct LogAxis {
+    /// The pixels between which it runs.
+    pub(crate) left: i32,
+    pub(crate) right: i32,
+    /// Logarithms of the shortest and the longest time, in nanoseconds.
+    pub(crate) ends: (f64, f64),
+}
+
+impl LogAxis {
+    /// Where a time stands; one beyond an end stands at it.
+    pub(crate) fn x(&self, nanos: f64) -> i32 {
+        let (shortest, longest) = self.ends;
+        let share = (nanos.max(1.0).log10() - shortest) / (longest - shortest).max(1e-9);
+        self.left + (share.clamp(0.0, 1.0) * f64::from(self.right - self.left)) as i32
+    }
+}
+
 /// Units and their nanoseconds, the largest first.
 const UNITS: [(&str, i64); 4] = [("s", 1_000_000_000), ("ms", 1_000_000), ("µs", 1_000), ("ns", 1)];
 

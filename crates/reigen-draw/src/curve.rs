@@ -1,5 +1,6 @@
 //! The count as a function of the debounce time, on a logarithmic scale, with the time that is recommended.
 
+use crate::axis::LogAxis;
 use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
@@ -25,20 +26,12 @@ const BOTTOM: i32 = 70;
 
 /// The scales of the picture.
 struct Scale {
-    right: i32,
+    times: LogAxis,
     bottom: i32,
-    /// Logarithms of the shortest and longest time, in nanoseconds.
-    times: (f64, f64),
     most: f64,
 }
 
 impl Scale {
-    fn x(&self, nanos: f64) -> i32 {
-        let (shortest, longest) = self.times;
-        let share = (nanos.max(1.0).log10() - shortest) / (longest - shortest);
-        LEFT + (share.clamp(0.0, 1.0) * f64::from(self.right - LEFT)) as i32
-    }
-
     /// Counts on a scale that keeps small ones apart: the square root.
     fn y(&self, count: u64) -> i32 {
         self.bottom - ((count as f64).sqrt() / self.most.sqrt() * f64::from(self.bottom - TOP)) as i32
@@ -56,16 +49,16 @@ impl Drawing for CurvePicture<'_> {
         pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         draw_grid(pen, &scale, theme)?;
         if let Some(plateau) = self.methods.first().and_then(|method| method.plateau) {
-            let (from, until) = (scale.x(plateau.from.0 as f64), scale.x(plateau.until.0 as f64));
+            let (from, until) = (scale.times.x(plateau.from.0 as f64), scale.times.x(plateau.until.0 as f64));
             pen.fill([from, TOP, until, scale.bottom], theme.on.mix(0.12))?;
         }
         if let Some(count) = self.true_count {
             let y = scale.y(count);
-            pen.line((LEFT, y), (scale.right, y), theme.faint)?;
-            pen.text(&format!("really {count}"), (scale.right, y - 9), 13, Align::Right, theme.faint)?;
+            pen.line((LEFT, y), (scale.times.right, y), theme.faint)?;
+            pen.text(&format!("really {count}"), (scale.times.right, y - 9), 13, Align::Right, theme.faint)?;
         }
         if let Some(first) = self.methods.first().filter(|method| method.plateau.is_some()) {
-            let x = scale.x(first.recommended.0 as f64);
+            let x = scale.times.x(first.recommended.0 as f64);
             pen.line((x, TOP), (x, scale.bottom), theme.on)?;
             let words = engineering(first.recommended.seconds(), "s");
             pen.text(&words, (x + 6, scale.bottom - 12), 14, Align::Left, theme.on)?;
@@ -74,16 +67,16 @@ impl Drawing for CurvePicture<'_> {
         for (method, colour) in self.methods.iter().zip([theme.on, theme.second]).rev() {
             draw_curve(pen, method, &scale, colour)?;
         }
-        let legend = [scale.right - 340, TOP, scale.right, TOP + 8 + 20 * self.methods.len() as i32];
+        let legend = [scale.times.right - 340, TOP, scale.times.right, TOP + 8 + 20 * self.methods.len() as i32];
         pen.fill(legend, theme.ground)?;
         for (number, (method, colour)) in self.methods.iter().zip([theme.on, theme.second]).enumerate() {
             let y = TOP + 10 + 20 * number as i32;
-            pen.fill([scale.right - 330, y - 2, scale.right - 306, y + 2], colour)?;
+            pen.fill([scale.times.right - 330, y - 2, scale.times.right - 306, y + 2], colour)?;
             let words = match method.plateau {
                 Some(plateau) => format!("{}: {} with {}", method.name, plateau.count, method.recommended),
                 None => format!("{}: none", method.name),
             };
-            pen.text(&words, (scale.right - 298, y), 15, Align::Left, theme.ink)?;
+            pen.text(&words, (scale.times.right - 298, y), 15, Align::Left, theme.ink)?;
         }
         Ok(())
     }
@@ -98,15 +91,15 @@ impl CurvePicture<'_> {
         let shortest = ((first as f64).log10().floor() - 1.0).max(0.0);
         let longest = (last.max(first + 1) as f64).log10().ceil().max(shortest + 1.0);
         let most = steps().map(|(_, count)| *count).max().unwrap_or(1).max(1) as f64;
-        Scale { right, bottom, times: (shortest, longest), most }
+        Scale { times: LogAxis { left: LEFT, right, ends: (shortest, longest) }, bottom, most }
     }
 }
 
 fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
-    let (shortest, longest) = (scale.times.0 as i32, scale.times.1 as i32);
+    let (shortest, longest) = (scale.times.ends.0 as i32, scale.times.ends.1 as i32);
     for decade in shortest..=longest {
         let nanos = 10f64.powi(decade);
-        let x = scale.x(nanos);
+        let x = scale.times.x(nanos);
         pen.line((x, TOP), (x, scale.bottom), theme.grid)?;
         pen.text(&engineering(nanos / 1e9, "s"), (x, scale.bottom + 14), 14, Align::Centre, theme.ink)?;
     }
@@ -117,11 +110,11 @@ fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme
             continue;
         }
         last = y;
-        pen.line((LEFT, y), (scale.right, y), theme.grid)?;
+        pen.line((LEFT, y), (scale.times.right, y), theme.grid)?;
         pen.text(&count.to_string(), (LEFT - 10, y), 14, Align::Right, theme.ink)?;
     }
     pen.text("actuations", (LEFT - 70, TOP - 20), 14, Align::Left, theme.faint)?;
-    pen.text("debounce time", ((LEFT + scale.right) / 2, scale.bottom + 40), 14, Align::Centre, theme.faint)
+    pen.text("debounce time", ((LEFT + scale.times.right) / 2, scale.bottom + 40), 14, Align::Centre, theme.faint)
 }
 
 /// Round counts up to the most: 0, 1, 2, 5, 10, 20, 50, …
@@ -135,8 +128,8 @@ fn draw_curve<DB: DrawingBackend>(pen: &Pen<'_, DB>, method: &Method, scale: &Sc
     let mut points = Vec::new();
     for plateau in method.curve.plateaus() {
         let y = scale.y(plateau.count);
-        points.push((scale.x(plateau.from.0 as f64), y));
-        points.push((scale.x(plateau.until.0 as f64), y));
+        points.push((scale.times.x(plateau.from.0 as f64), y));
+        points.push((scale.times.x(plateau.until.0 as f64), y));
     }
     // Neighbours on one pixel are one.
     points.dedup();

@@ -1,5 +1,6 @@
 //! The share of pulses that are missed over the period of reading, on a logarithmic scale.
 
+use crate::axis::LogAxis;
 use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
@@ -36,17 +37,13 @@ const BOTTOM: i32 = 70;
 const NAME: i32 = 17;
 
 struct Scale {
-    right: i32,
+    periods: LogAxis,
     bottom: i32,
-    /// Logarithms of the shortest and longest period.
-    periods: (f64, f64),
 }
 
 impl Scale {
     fn x(&self, period: Nanos) -> i32 {
-        let (shortest, longest) = self.periods;
-        let share = ((period.0.max(1) as f64).log10() - shortest) / (longest - shortest).max(1e-9);
-        LEFT + (share.clamp(0.0, 1.0) * f64::from(self.right - LEFT)) as i32
+        self.periods.x(period.0 as f64)
     }
 
     fn y(&self, share: f64) -> i32 {
@@ -65,7 +62,10 @@ impl Drawing for PollingPicture {
         let logarithms = || ends.clone().map(|(period, _)| (period.0.max(1) as f64).log10());
         let periods = (logarithms().fold(f64::INFINITY, f64::min), logarithms().fold(0.0, f64::max));
         let periods = if self.curves.is_empty() { (6.0, 9.0) } else { periods };
-        let scale = Scale { right: width as i32 - RIGHT, bottom: height as i32 - BOTTOM, periods };
+        let scale = Scale {
+            periods: LogAxis { left: LEFT, right: width as i32 - RIGHT, ends: periods },
+            bottom: height as i32 - BOTTOM,
+        };
         pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         draw_grid(pen, &scale, theme)?;
         if let Some(period) = self.period {
@@ -94,7 +94,7 @@ impl PollingPicture {
         let mut free = TOP - NAME;
         for (y, name, colour) in names {
             free = y.max(free + NAME);
-            pen.text(name, (scale.right + 8, free), 14, Align::Left, colour)?;
+            pen.text(name, (scale.periods.right + 8, free), 14, Align::Left, colour)?;
         }
         Ok(())
     }
@@ -103,18 +103,18 @@ impl PollingPicture {
 fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
     for step in 0..=4 {
         let share = f64::from(step) / 4.0;
-        pen.line((LEFT, scale.y(share)), (scale.right, scale.y(share)), theme.grid)?;
+        pen.line((LEFT, scale.y(share)), (scale.periods.right, scale.y(share)), theme.grid)?;
         pen.text(&format!("{:.0} %", share * 100.0), (LEFT - 10, scale.y(share)), 14, Align::Right, theme.ink)?;
     }
-    let (first, last) = (scale.periods.0.ceil() as i32, scale.periods.1.floor() as i32);
+    let (first, last) = (scale.periods.ends.0.ceil() as i32, scale.periods.ends.1.floor() as i32);
     for power in first..=last {
         let period = Nanos(10u64.saturating_pow(power.unsigned_abs()));
         let x = scale.x(period);
         pen.line((x, TOP), (x, scale.bottom), theme.grid)?;
         pen.text(&engineering(period.seconds(), "s"), (x, scale.bottom + 16), 14, Align::Centre, theme.ink)?;
     }
-    pen.line((LEFT, scale.bottom), (scale.right, scale.bottom), theme.ink)?;
-    let middle = ((LEFT + scale.right) / 2, scale.bottom + 42);
+    pen.line((LEFT, scale.bottom), (scale.periods.right, scale.bottom), theme.ink)?;
+    let middle = ((LEFT + scale.periods.right) / 2, scale.bottom + 42);
     pen.text("read every", middle, 14, Align::Centre, theme.faint)
 }
 

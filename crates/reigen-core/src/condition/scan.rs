@@ -1,9 +1,9 @@
 //! `scan`: inputs as a cyclic controller sees them.
 
 use super::debounce::ReadingTimes;
+use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::{Builder, TimeText};
-use crate::station::spanned::Spanned;
 use crate::time::Nanos;
 use serde::Deserialize;
 

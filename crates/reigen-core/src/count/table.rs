@@ -2,9 +2,9 @@
 
 use super::counter::{AtLast, CountedEdge, Counter, Range, Settings, Sources, shape};
 use crate::engine::{Block, Shape};
+use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
-use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use serde::Deserialize;
 

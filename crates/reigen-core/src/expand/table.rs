@@ -6,10 +6,10 @@ use crate::engine::{Block, Shape};
 use crate::logic::expression::{Expression, Node, Reference};
 use crate::logic::output::Output;
 use crate::names::is_point_name;
+use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
-use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, Point, PointKind, StationErrorKind};
 use serde::Deserialize;
 

@@ -2,9 +2,9 @@
 
 use super::expression::{Reference, Span, Value};
 use crate::finding::Finding;
+use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
-use crate::station::spanned::Spanned;
 use crate::units::significant;
 use serde::Deserialize;
 

@@ -2,9 +2,9 @@
 
 use super::expression::{Expression, Function, Node, Operator, Value};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText};
 use crate::station::plan::BranchBuilder;
-use crate::station::spanned::Spanned;
 use crate::station::{Field, FieldExpression, PointKind, StationErrorKind};
 use crate::summary::{ExpectSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};

@@ -1,10 +1,10 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::spanned::Spanned;
 use super::{FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
+use crate::spanned::Spanned;
 use crate::time::Nanos;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::Deserialize;

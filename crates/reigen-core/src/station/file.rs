@@ -7,7 +7,7 @@ use crate::condition::scan::ScanTable;
 use crate::logic::display::{Display, DisplayTable};
 use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
-use crate::station::spanned::Spanned;
+use crate::spanned::Spanned;
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;

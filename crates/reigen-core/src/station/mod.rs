@@ -8,7 +8,6 @@ pub mod error;
 mod file;
 pub mod plan;
 pub mod signal;
-pub mod spanned;
 #[cfg(test)]
 mod tests;
 

@@ -7,7 +7,7 @@ use crate::condition::debounce::{ReadingTimes, Settings};
 use crate::condition::input::{Input, InputSettings};
 use crate::engine::{BitSource, Shape};
 use crate::logic::expression::{self, Span};
-use crate::station::spanned::Spanned;
+use crate::spanned::Spanned;
 
 /// A signal of two levels by its name: a bit of points where all that it names are points, else a line.
 #[derive(Debug)]

@@ -2,9 +2,9 @@
 
 use super::sensor::OutputKind;
 use crate::sizing::current_loop::Signal;
+use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
-use crate::station::spanned::Spanned;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Volts};
 use indexmap::IndexMap;
 use serde::Deserialize;

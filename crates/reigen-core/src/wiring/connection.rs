@@ -2,7 +2,7 @@
 
 use crate::condition::debounce::HoldTimes;
 use crate::condition::input::{Asserted, Contact};
-use crate::station::spanned::Spanned;
+use crate::spanned::Spanned;
 use crate::units::{Amperes, Farads, Metres, Ohms, Seconds, Speed, Volts};
 use serde::Deserialize;
 

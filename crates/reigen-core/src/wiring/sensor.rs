@@ -3,9 +3,9 @@
 use crate::condition::input::Contact;
 use crate::condition::table::ContactWord;
 use crate::sizing::current_loop::Signal;
+use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
-use crate::station::spanned::Spanned;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use serde::Deserialize;
 

@@ -5,9 +5,9 @@ use super::*;
 use crate::logic::expression::Span;
 use crate::names::{is_point_name, nearest};
 use crate::simulate::profile::Piece;
+use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::TimeText;
-use crate::station::spanned::Spanned;
 
 /// Collects what is wrong while the tables are checked.
 #[derive(Default)]
