@@ -264,3 +264,91 @@ impl Format for JsonLines {
         Ok(Done { consumed: at, cut_off: false })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::options::ReadOptions;
+    use crate::tests::{both_forms_agree, damage, damaged, told};
+    use proptest::prelude::*;
+
+    #[test]
+    fn each_meaning_by_hand() {
+        type Line<'a> = (Option<bool>, u64, &'a [u64]);
+        let cases: &[(&str, Line<'_>, i64, u64)] = &[
+            (
+                "{\"time_ns\":5,\"line\":\"A\",\"value\":0}\n{\"time_ns\":7,\"line\":\"A\",\"value\":1}\n{\"time_ns\":9}\n",
+                (Some(false), 0, &[2]),
+                5,
+                4,
+            ),
+            // Keys in any order, words for levels, units beside one another, blank lines.
+            (
+                "{ \"value\": true, \"line\": \"A\", \"time_ms\": 1 }\n\n{\"line\":\"A\",\"time_us\":1500.25,\"value\":false}",
+                (Some(true), 0, &[500_250]),
+                1_000_000,
+                500_250,
+            ),
+            // A date, and a line that is unknown at first.
+            (
+                "{\"time\":\"1970-01-01T00:00:01Z\",\"line\":\"A\",\"value\":null}\n{\"time_s\":2,\"line\":\"A\",\"value\":1}\n",
+                (Some(true), 1_000_000_000, &[]),
+                1_000_000_000,
+                1_000_000_000,
+            ),
+        ];
+        for (text, (level, since, edges), origin, end) in cases {
+            let told = told(text.as_bytes(), &ReadOptions::default()).unwrap();
+            assert_eq!(told.line(0), (*level, *since, edges.to_vec()), "{text}");
+            assert_eq!((told.origin, told.end), (*origin, *end), "{text}");
+        }
+        let text = "{\"time_s\":0,\"line\":\"V\",\"value\":1.0}\n{\"time_s\":1,\"line\":\"V\",\"value\":-2e1}\n";
+        assert_eq!(
+            told(text.as_bytes(), &ReadOptions::default()).unwrap().numbers,
+            [[(0, 1.0), (1_000_000_000, -20.0)]]
+        );
+    }
+
+    #[test]
+    fn what_is_no_change_is_refused_at_its_line() {
+        let first = "{\"time_s\":0,\"line\":\"A\",\"value\":0}\n";
+        for (line, message) in [
+            ("{\"time_s\":1,\"line\":\"A\"}", "line 2: this is no change of a line: a line and a value go together"),
+            ("{\"line\":\"A\",\"value\":1}", "line 2: this is no change of a line: it has no time"),
+            ("{\"time_s\":1,\"time_ms\":1}", "line 2: this is no change of a line: it has two times"),
+            (
+                "{\"time_s\":1,\"time\":\"1970-01-01T00:00:01Z\"}",
+                "line 2: this is no change of a line: it has two times",
+            ),
+            ("{\"time\":\"noon\"}", "line 2: `noon` is no date and time"),
+            ("{\"time_s\":true}", "line 2: `true` is no time"),
+            ("{\"time_s\":1e99}", "line 2: the time `1e99` is too large"),
+            ("{\"time_s\":-1}", "line 2: the time `{\"time_s\":-1}` comes after `0 s`: times run backwards"),
+            ("{\"time_s\":1,\"line\":\"A\",\"value\":\"on\"}", "line 2: `\"on\"` is no level, in the column `A`"),
+            ("[1, 2]", "line 2: this is no change of a line: "),
+            ("{\"time_s\":1", "line 2: this is no change of a line: "),
+        ] {
+            let error = told(format!("{first}{line}\n{first}").as_bytes(), &ReadOptions::default()).unwrap_err();
+            assert!(error.starts_with(&format!("rec, {message}")), "{error} of {line}");
+        }
+        // The last line may be half of one.
+        let cut = told(format!("{first}{{\"time_s\":1,\"li").as_bytes(), &ReadOptions::default()).unwrap();
+        assert_eq!((cut.end, cut.findings.len()), (0, 1));
+    }
+
+    proptest! {
+        #[test]
+        fn a_file_and_a_stream_tell_the_same_cut_anyhow(
+            changes in prop::collection::vec((0..3000u64, 0..4usize, 0..3u8), 1..40),
+            damage in damage(),
+            piece in 2..200usize,
+        ) {
+            let (mut text, mut time) = (String::new(), 0);
+            for (step, line, value) in changes {
+                time += step;
+                let value = ["0", "1", "2.5"][usize::from(if line == 3 { value } else { value % 2 })];
+                text += &format!("{{\"time_us\":{time},\"line\":\"L{line}\",\"value\":{value}}}\n");
+            }
+            both_forms_agree(&damaged(&text, &damage), &ReadOptions::default(), piece)?;
+        }
+    }
+}

@@ -338,3 +338,87 @@ impl Reader for Table {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::options::ReadOptions;
+    use crate::tests::told;
+    use crate::write::parquet::{Kind, TableWriter};
+    use parquet::data_type::ByteArray;
+
+    /// A table with these rows, written by another hand: it does not say which lines there are.
+    fn table(columns: &[(&str, Kind)], rows: &[(i64, Option<&str>, Option<f64>)]) -> Vec<u8> {
+        let mut writer = TableWriter::begin(columns, Vec::new(), Vec::new()).unwrap();
+        for (time, line, value) in rows {
+            writer.time(0, *time);
+            writer.word(1, line.map(|line| ByteArray::from(line.as_bytes().to_vec())).as_ref());
+            writer.number(2, *value);
+            writer.row().unwrap();
+        }
+        writer.finish().unwrap()
+    }
+
+    const COLUMNS: [(&str, Kind); 3] = [("time_ns", Kind::Times), ("line", Kind::Words), ("value", Kind::Numbers)];
+
+    #[test]
+    fn a_table_by_another_hand_is_read_by_what_is_in_it() {
+        let rows = [
+            (5, Some("A"), Some(0.0)),
+            (5, Some("V"), Some(1.0)),
+            (7, Some("A"), Some(1.0)),
+            (7, Some("V"), Some(0.25)),
+            (8, Some("A"), None),
+            (12, None, None),
+        ];
+        let told = told(&table(&COLUMNS, &rows), &ReadOptions::default()).unwrap();
+        assert_eq!(told.names, ["A", "V"]);
+        assert_eq!(told.line(0), (Some(false), 0, vec![2]));
+        assert_eq!(told.numbers, [[(0, 1.0), (2, 0.25)]]);
+        assert_eq!((told.origin, told.end), (5, 7));
+        assert!(told.findings[0].starts_with("unknown for 4 ns after it was known"), "{:?}", told.findings);
+    }
+
+    #[test]
+    fn what_is_wrong_in_a_table_is_told_with_its_row() {
+        let cases: &[(&[(i64, Option<&str>, Option<f64>)], &str)] = &[
+            (&[], "rec, line 1: the recording ends here without any time or row"),
+            (
+                &[(5, Some("A"), Some(0.0)), (4, Some("A"), Some(1.0))],
+                "rec, line 2: the time `4` comes after `0.000000005 s`: times run backwards",
+            ),
+            (
+                &[(5, Some("A"), Some(0.5)), (6, Some("A"), Some(f64::NAN))],
+                "rec, line 2: `NaN` is no number, in the column `A`",
+            ),
+            (
+                &[(0, Some("A"), Some(1.0)), (i64::MAX, None, None)],
+                "rec, line 2: the time `9223372036854775807` is too large",
+            ),
+        ];
+        for (rows, message) in cases {
+            let read = told(&table(&COLUMNS, rows), &ReadOptions::default());
+            // Numbers are looked at only where they are wanted, as here.
+            assert_eq!(read.unwrap_err(), *message);
+        }
+        let whole = table(&COLUMNS, &[(0, Some("A"), Some(1.0))]);
+        for length in [4, whole.len() / 2, whole.len() - 1] {
+            let error = told(&whole[..length], &ReadOptions::default()).unwrap_err();
+            assert!(error.starts_with("rec is no whole Parquet file: "), "{error}");
+        }
+        let other = [("time_ns", Kind::Times), ("channel", Kind::Words), ("value", Kind::Numbers)];
+        let error = told(&table(&other, &[(0, Some("A"), Some(1.0))]), &ReadOptions::default()).unwrap_err();
+        assert_eq!(
+            error,
+            "rec is no table of changes: it has the columns `time_ns` INT64, `channel` BYTE_ARRAY, `value` DOUBLE"
+        );
+    }
+
+    #[test]
+    fn a_table_of_many_batches_and_groups_is_read_whole() {
+        let rows: Vec<(i64, Option<&str>, Option<f64>)> =
+            (0..600_000).map(|row| (row, Some(["A", "B"][row as usize % 2]), Some((row / 2 % 2) as f64))).collect();
+        let told = told(&table(&COLUMNS, &rows), &ReadOptions::default()).unwrap();
+        assert_eq!((told.edges, told.end), (2 * 299_999, 599_999));
+        assert_eq!(told.line(0).2[..3], [2, 4, 6]);
+    }
+}

@@ -121,3 +121,58 @@ pub(crate) fn damaged(text: &str, damage: &[(prop::sample::Index, usize, Vec<u8>
     }
     bytes
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    #[test]
+    fn a_recording_in_several_files_is_the_whole_wherever_it_was_parted(
+        rows in prop::collection::vec((1..2000u64, 0..4u8, -40..40i8), 4..60),
+        cuts in prop::collection::vec(any::<prop::sample::Index>(), 1..4),
+        own in any::<bool>(),
+        piece in 2..200usize,
+    ) {
+        let header = "time_us,A,B,V\n";
+        let (mut time, mut lines) = (0, Vec::new());
+        for (step, levels, value) in &rows {
+            time += step;
+            lines.push((time, format!("{},{},{value}.5\n", levels & 1, levels >> 1)));
+        }
+        let mut cuts: Vec<usize> = cuts.iter().map(|cut| 1 + cut.index(lines.len() - 1)).collect();
+        cuts.extend([0, lines.len()]);
+        cuts.sort_unstable();
+        cuts.dedup();
+        let folder = tempfile::tempdir().unwrap();
+        // A clock of its own begins where the file before ended, one nanosecond later where rows come at no step.
+        let (mut paths, mut whole, mut ended) = (Vec::new(), header.to_owned(), None::<u64>);
+        for (number, pair) in cuts.windows(2).enumerate() {
+            let part = &lines[pair[0]..pair[1]];
+            let first = part[0].0;
+            let shift = if own { first } else { 0 };
+            let rows: Vec<String> = part.iter().map(|(time, cells)| format!("{},{cells}", time - shift)).collect();
+            // The lines of a later file may stand in another order.
+            let path = folder.path().join(format!("{number}.csv"));
+            std::fs::write(&path, format!("{header}{}", rows.concat())).unwrap();
+            let input = Box::new(Cursor::new(std::fs::read(&path).unwrap()));
+            let alone = Recording::from_bytes("part".to_owned(), input, &ReadOptions::default()).unwrap();
+            let begins = match ended {
+                Some(ended) if own => ended + alone.tick().0,
+                _ if own => 0,
+                _ => first * 1000,
+            };
+            for (time, cells) in part {
+                let ns = begins + (time - first) * 1000;
+                whole += &format!("{}.{:03},{cells}", ns / 1000, ns % 1000);
+                ended = Some(ns);
+            }
+            paths.push(path);
+        }
+        let options = ReadOptions { piece_bytes: Some(piece), ..ReadOptions::default() };
+        let clock = if own { crate::recording::Clock::Own } else { crate::recording::Clock::Shared };
+        let mut joined = all_of(Recording::open_all(&paths, &options, clock)).unwrap();
+        let mut at_once = told(whole.as_bytes(), &options).unwrap();
+        // Gaps are told of the parts alone.
+        joined.findings.clear();
+        at_once.findings.clear();
+        prop_assert_eq!(joined, at_once);
+    }
+}

@@ -240,3 +240,98 @@ pub fn name_as_written(format: Format, name: &str) -> String {
         _ => name.to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use reigen_core::simulate::Value;
+
+    fn heading(origin: i64) -> Heading {
+        let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number };
+        let lines = vec![line("top.A", false), line("a \"b\", c", false), line("V", true)];
+        Heading { lines, scope: None, origin: Origin(origin), step: Nanos(10) }
+    }
+
+    /// Two levels and a number; one line has no level at first, and two changes share a time.
+    fn written(format: Format, heading: &Heading) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        let mut out = begin((format, None), heading, &mut bytes).unwrap();
+        let change = |time, line, value| Change { time: Nanos(time), line, value };
+        for change in [
+            change(0, 0, Value::Level(true)),
+            change(0, 2, Value::Number(1.0)),
+            change(20, 0, Value::Level(false)),
+            change(20, 0, Value::Level(true)),
+            change(20, 1, Value::Level(true)),
+            change(1_500_000_000, 2, Value::Number(-2.5e-7)),
+        ] {
+            out.take(change).unwrap();
+        }
+        out.finish(Nanos(1_500_000_010)).unwrap();
+        bytes
+    }
+
+    #[test]
+    fn each_format_is_written_as_it_is_meant() {
+        let heading = heading(-20);
+        let text = |format| String::from_utf8(written(format, &heading)).unwrap();
+        assert_eq!(
+            text(Format::Csv),
+            "time_s,top.A,\"a \"\"b\"\", c\",V\n-0.000000020,1,,1.0\n0.000000000,0,,1.0\n0.000000000,1,1,1.0\n\
+             1.499999980,1,1,-2.5e-7\n1.499999990,1,1,-2.5e-7\n"
+        );
+        let vcd = "$comment time 0 here is -0.00000002 s in the recording $end\n$timescale 1 ns $end\n\
+             $scope module top $end\n$var wire 1 ! A $end\n$upscope $end\n$var wire 1 \" a_\"b\",_c $end\n\
+             $var real 64 # V $end\n$enddefinitions $end\n#0\n1!\nr1.0 #\n#20\n0!\n1!\n1\"\n#1500000000\nr-2.5e-7 #\n\
+             #1500000010\n";
+        assert_eq!(text(Format::Vcd), vcd);
+        let lines = text(Format::JsonLines);
+        assert!(lines.starts_with("{\"time_ns\":-20,\"line\":\"top.A\",\"value\":null}\n"), "{lines}");
+        assert!(lines.ends_with(
+            "{\"time_ns\":0,\"line\":\"a \\\"b\\\", c\",\"value\":1}\n\
+             {\"time_ns\":1499999980,\"line\":\"V\",\"value\":-2.5e-7}\n{\"time_ns\":1499999990}\n"
+        ));
+    }
+
+    #[test]
+    fn samples_show_what_lasts_until_their_time() {
+        let mut heading = heading(0);
+        heading.lines.truncate(2);
+        let mut bytes = Vec::new();
+        let mut out = begin((Format::Packed, None), &heading, &mut bytes).unwrap();
+        for (time, line, level) in [(0, 0, true), (10, 1, true), (11, 0, false), (20, 0, true), (31, 1, false)] {
+            out.take(Change { time: Nanos(time), line, value: Value::Level(level) }).unwrap();
+        }
+        out.finish(Nanos(45)).unwrap();
+        assert_eq!(bytes, [1, 3, 3, 3, 1, 1]);
+    }
+
+    #[test]
+    fn a_file_says_by_its_ending_what_it_is_to_be() {
+        let of = |name: &str| Format::of(Path::new(name));
+        assert_eq!(of("a.vcd").unwrap(), (Format::Vcd, None));
+        assert_eq!(of("b/a.csv.gz").unwrap(), (Format::Csv, Some(Packing::Gzip)));
+        assert_eq!(of("a.jsonl.zst").unwrap(), (Format::JsonLines, Some(Packing::Zstandard)));
+        for (name, why) in [
+            ("a", "cannot tell the format"),
+            ("a.gz", "cannot tell the format"),
+            ("a.CSV", "cannot tell the format"),
+            ("a.parquet.zst", "Parquet packs its columns itself"),
+        ] {
+            let error = of(name).unwrap_err();
+            assert!(error.to_string().contains(why) && error.help().is_some(), "{error}");
+        }
+    }
+
+    #[test]
+    fn samples_hold_no_more_than_they_can() {
+        let mut heading = heading(0);
+        assert!(packed::check(&heading).unwrap_err().contains("`V` is a number"));
+        heading.lines.truncate(2);
+        assert_eq!(packed::check(&heading), Ok(()));
+        for (step, why) in [(0, "at a step"), (3, "no rate that is whole in millihertz")] {
+            heading.step = Nanos(step);
+            assert!(packed::check(&heading).unwrap_err().contains(why));
+        }
+    }
+}

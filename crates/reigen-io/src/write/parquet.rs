@@ -21,7 +21,7 @@ pub(crate) const LINES_KEY: &str = "lines";
 
 /// What a column holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Kind {
+pub(crate) enum Kind {
     /// Whole numbers that mostly rise by little.
     Times,
     /// Words of which there are few, or none.
@@ -38,7 +38,7 @@ enum Column {
 }
 
 /// A table in the making.
-pub(super) struct TableWriter<W: Write + Send> {
+pub(crate) struct TableWriter<W: Write + Send> {
     writer: SerializedFileWriter<W>,
     columns: Vec<Column>,
     rows: usize,
@@ -57,7 +57,7 @@ fn explain(error: parquet::errors::ParquetError) -> io::Error {
 
 impl<W: Write + Send> TableWriter<W> {
     /// A table with these columns; `told` is what the file says of itself.
-    pub(super) fn begin(columns: &[(&str, Kind)], told: Vec<KeyValue>, out: W) -> io::Result<Self> {
+    pub(crate) fn begin(columns: &[(&str, Kind)], told: Vec<KeyValue>, out: W) -> io::Result<Self> {
         let fields: String = columns
             .iter()
             .map(|(name, kind)| match kind {
@@ -95,20 +95,20 @@ impl<W: Write + Send> TableWriter<W> {
         Ok(Self { writer, columns, rows: 0 })
     }
 
-    pub(super) fn time(&mut self, column: usize, time: i64) {
+    pub(crate) fn time(&mut self, column: usize, time: i64) {
         if let Some(Column::Times(times)) = self.columns.get_mut(column) {
             times.push(time);
         }
     }
 
-    pub(super) fn word(&mut self, column: usize, word: Option<&ByteArray>) {
+    pub(crate) fn word(&mut self, column: usize, word: Option<&ByteArray>) {
         if let Some(Column::Words(there, words)) = self.columns.get_mut(column) {
             there.push(i16::from(word.is_some()));
             words.extend(word.cloned());
         }
     }
 
-    pub(super) fn number(&mut self, column: usize, number: Option<f64>) {
+    pub(crate) fn number(&mut self, column: usize, number: Option<f64>) {
         if let Some(Column::Numbers(there, numbers)) = self.columns.get_mut(column) {
             there.push(i16::from(number.is_some()));
             numbers.extend(number);
@@ -116,7 +116,7 @@ impl<W: Write + Send> TableWriter<W> {
     }
 
     /// Ends a row.
-    pub(super) fn row(&mut self) -> io::Result<()> {
+    pub(crate) fn row(&mut self) -> io::Result<()> {
         self.rows += 1;
         if self.rows == GROUP { self.group() } else { Ok(()) }
     }
@@ -150,7 +150,7 @@ impl<W: Write + Send> TableWriter<W> {
     }
 
     /// Writes the rest, and how to read the table, which stands at its end.
-    pub(super) fn finish(mut self) -> io::Result<W> {
+    pub(crate) fn finish(mut self) -> io::Result<W> {
         if self.rows > 0 {
             self.group()?;
         }
