@@ -346,8 +346,10 @@ mod tests {
     use crate::write::parquet::{Kind, TableWriter};
     use parquet::data_type::ByteArray;
 
+    type Row<'a> = (i64, Option<&'a str>, Option<f64>);
+
     /// A table with these rows, written by another hand: it does not say which lines there are.
-    fn table(columns: &[(&str, Kind)], rows: &[(i64, Option<&str>, Option<f64>)]) -> Vec<u8> {
+    fn table(columns: &[(&str, Kind)], rows: &[Row<'_>]) -> Vec<u8> {
         let mut writer = TableWriter::begin(columns, Vec::new(), Vec::new()).unwrap();
         for (time, line, value) in rows {
             writer.time(0, *time);
@@ -380,7 +382,7 @@ mod tests {
 
     #[test]
     fn what_is_wrong_in_a_table_is_told_with_its_row() {
-        let cases: &[(&[(i64, Option<&str>, Option<f64>)], &str)] = &[
+        let cases: &[(&[Row<'_>], &str)] = &[
             (&[], "rec, line 1: the recording ends here without any time or row"),
             (
                 &[(5, Some("A"), Some(0.0)), (4, Some("A"), Some(1.0))],
@@ -415,7 +417,7 @@ mod tests {
 
     #[test]
     fn a_table_of_many_batches_and_groups_is_read_whole() {
-        let rows: Vec<(i64, Option<&str>, Option<f64>)> =
+        let rows: Vec<Row<'_>> =
             (0..600_000).map(|row| (row, Some(["A", "B"][row as usize % 2]), Some((row / 2 % 2) as f64))).collect();
         let told = told(&table(&COLUMNS, &rows), &ReadOptions::default()).unwrap();
         assert_eq!((told.edges, told.end), (2 * 299_999, 599_999));
