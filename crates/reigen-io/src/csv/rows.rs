@@ -50,6 +50,7 @@ impl<'a> RowReader<'a> {
             if let Err(kind) = self.row(place, piece) {
                 // The last row of a file without a line end may be half of one.
                 if unended {
+                    place.line += found.lines_before;
                     return Ok(Done { consumed: end, cut_off: true });
                 }
                 return Err(Fault { line: place.line + found.lines_before, kind });

@@ -348,6 +348,8 @@ fn what_once_parted_the_two_forms_reads_the_same() {
         ("time_ns,A,B\n-4,0r.5,1\n-3,3.5,1\n0,\r.1,0\n10,2e0,0\n", thresholds()),
         // A blank line among rows of one cell is no row.
         ("words\na\n\nb\n\r\nc\r\n", rate("48 kHz")),
+        // Half a row after a line end of two bytes: which line is it in?
+        ("t (s)\tA\n0.5\tFALSE\n0.6\tTRUE\r\n#", ReadOptions::default()),
     ];
     for (text, options) in cases {
         for piece in [2, 16, 300] {
