@@ -112,6 +112,10 @@ fn what_is_wrong_is_refused_at_its_line() {
     let heads = [
         ("$timescale 2 ns $end\n", "rec, line 1: `2ns` is no timescale"),
         ("$upscope $end\n", "rec, line 1: `$upscope` without a scope to leave"),
+        (
+            "$scope module d $end\n$var port [1:0] <0 D $end\n",
+            "rec, line 2: `$var port [1:0] <0 D` belongs to an extended VCD (IEEE 1364), with ports and strengths, which is not read",
+        ),
         ("$var wire 1 ! $end\n", "rec, line 1: `$var wire 1 !` cannot be read: it has no name"),
         ("$var wire 0 ! a $end\n", "rec, line 1: `$var wire 0 ! a` cannot be read: a variable has at least one bit"),
         (
