@@ -546,7 +546,7 @@ impl ContentFormat {
             None => ContentFormat::Empty,
             Some(b'$') => ContentFormat::Vcd,
             Some(b'{') => ContentFormat::JsonLines,
-            _ if head.iter().any(strange) || not_utf8(head) => ContentFormat::Unknown,
+            _ if head.iter().any(strange) || not_utf8(head) && !is_latin(head) => ContentFormat::Unknown,
             _ => ContentFormat::Csv { mark },
         }
     }
@@ -557,7 +557,16 @@ fn not_utf8(bytes: &[u8]) -> bool {
     std::str::from_utf8(bytes).is_err_and(|error| error.error_len().is_some())
 }
 
+/// Whether bytes without UTF-8 look like lines in Latin-1 (ISO 8859-1), of which only a unit or a name is no ASCII.
+fn is_latin(bytes: &[u8]) -> bool {
+    let others = bytes.iter().filter(|byte| !byte.is_ascii()).count();
+    bytes.contains(&b'\n') && others * 8 <= bytes.len()
+}
+
 fn begins(bytes: &[u8]) -> String {
+    if bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff") {
+        return "the mark of UTF-16: save it as UTF-8".to_owned();
+    }
     let head = bytes.get(..8.min(bytes.len())).unwrap_or_default();
     let hex: Vec<String> = head.iter().map(|byte| format!("{byte:02x}")).collect();
     format!("the bytes {} (`{}`)", hex.join(" "), shown(head))

@@ -122,7 +122,8 @@ impl Layout {
             Some(rate) => rate.time_of(1).unwrap_or_default(),
             None => layout.constant_step(record, below).unwrap_or_default(),
         };
-        layout.head.taken_for = layout.told(header);
+        let first = record.read(rows, at_end).zip(time).map(|(_, (number, _))| shown(record.cell(number)));
+        layout.head.taken_for = layout.told(header, &first.unwrap_or_default());
         Ok(layout)
     }
 
@@ -157,7 +158,7 @@ impl Layout {
     }
 
     /// What the file was taken for, in one line.
-    fn told(&self, header: &Header) -> String {
+    fn told(&self, header: &Header, first: &str) -> String {
         let mut told = self.dialect.told();
         let mut add = |text: String| {
             told.push_str("; ");
@@ -172,8 +173,10 @@ impl Layout {
                 let name = self.names.get(column).map(String::as_str).unwrap_or_default();
                 let what = match form {
                     TimeForm::Number(unit) => format!("in {unit}"),
-                    TimeForm::Date { zoned: true } => "as dates, counted from 1970 in UTC".to_owned(),
-                    TimeForm::Date { zoned: false } => "as dates without a zone, counted from 1970".to_owned(),
+                    TimeForm::Date { zoned: true } => format!("as dates from {first} on, in seconds since 1970 (UTC)"),
+                    TimeForm::Date { zoned: false } => {
+                        format!("as dates from {first} on, without a zone, in seconds since 1970")
+                    }
                 };
                 add(format!("time `{name}` {what}"));
             }

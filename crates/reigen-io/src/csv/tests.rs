@@ -248,12 +248,12 @@ fn files_as_they_come_mean_the_same() {
         (
             "Time,A\n2026-11-25T23:59:59.999Z,0\n2026-11-26T00:00:00Z,1\n2026-11-26T01:00:00.002+01:00,0\n2026-11-26T00:00:00.003Z,0\n",
             &plain,
-            "time `Time` as dates, counted from 1970 in UTC",
+            "time `Time` as dates from 2026-11-25T23:59:59.999Z on, in seconds since 1970 (UTC)",
         ),
         (
             "timestamp;A\n2026-11-25 10:00:00;0\n2026-11-25 10:00:00.001;1\n2026-11-25 10:00:00.003;0\n2026-11-25 10:00:00.004;0\n",
             &plain,
-            "as dates without a zone, counted from 1970",
+            "as dates from 2026-11-25 10:00:00 on, without a zone, in seconds since 1970",
         ),
         ("time_ms,A,A\n0,0,1\n2,1,0\n4,0,0\n", &burst, "2 samples in a row"),
         ("time_ms,A\n0,0,1\n2,1,0\n4,0,0\n", &burst, "2 samples in a row"),
@@ -271,6 +271,16 @@ fn files_as_they_come_mean_the_same() {
             both_forms_agree(text.as_bytes(), options, piece).unwrap();
         }
     }
+}
+
+#[test]
+fn a_header_in_latin_letters_is_read_and_utf16_is_named() {
+    let latin = b"Time (\xb5s);Stra\xdfe\n0;1\n5;0\n";
+    let read = told(latin, &ReadOptions::default()).unwrap();
+    assert_eq!((read.names, read.end), (vec!["Straße".to_owned()], 5000));
+    let wide: Vec<u8> = "\u{feff}time_s,A\n0,1\n".encode_utf16().flat_map(u16::to_le_bytes).collect();
+    let error = told(&wide, &ReadOptions::default()).unwrap_err();
+    assert_eq!(error, "rec is no recording that can be read: it begins with the mark of UTF-16: save it as UTF-8");
 }
 
 #[test]
