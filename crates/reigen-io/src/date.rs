@@ -1,5 +1,6 @@
 //! Dates and times as RFC 3339 writes them, with or without a zone.
 
+use crate::error::{FaultKind, shown};
 use jiff::civil::DateTime;
 use jiff::fmt::temporal::DateTimeParser;
 use jiff::tz::TimeZone;
@@ -30,6 +31,15 @@ pub(crate) fn moment(cell: &[u8]) -> Option<Moment> {
     };
     let nanos = i64::try_from(timestamp.as_nanosecond()).ok()?;
     (nanos.abs() <= MOST_FILE_TIME_NS).then_some(Moment { nanos, zoned })
+}
+
+/// The time of a date, which must tell its zone where the others do.
+pub(crate) fn dated(moment: Option<Moment>, zoned: bool, cell: &[u8]) -> Result<i64, FaultKind> {
+    match moment {
+        Some(moment) if moment.zoned == zoned => Ok(moment.nanos),
+        Some(_) => Err(FaultKind::MixedZones { found: shown(cell), zoned }),
+        None => Err(FaultKind::NoDate(shown(cell))),
+    }
 }
 
 /// A date and time as a recording's own time: nanoseconds since 1970 began; `None` where it is none.

@@ -87,7 +87,8 @@ impl Row<'_> {
         Ok(row)
     }
 
-    fn file_time(&self) -> Result<i64, FaultKind> {
+    /// The time; dates tell their zone where the first of them does.
+    fn file_time(&self, zoned: Option<bool>) -> Result<i64, FaultKind> {
         let times = [(self.time_s, 9), (self.time_ms, 6), (self.time_us, 3), (self.time_ns, 0)];
         let mut given = times.iter().filter_map(|(raw, power)| Some((raw.as_ref()?.get(), *power)));
         match (given.next(), given.next(), &self.time) {
@@ -98,10 +99,10 @@ impl Row<'_> {
                 let within = nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS);
                 within.ok_or_else(|| FaultKind::TimeTooLarge(shown(text.as_bytes())))
             }
-            // A time without a zone is one in UTC, as for a column of them.
             (None, None, Some(text)) => {
                 let moment = date::moment(text.as_bytes());
-                moment.map(|moment| moment.nanos).ok_or_else(|| FaultKind::NoDate(shown(text.as_bytes())))
+                let zoned = zoned.or(moment.map(|moment| moment.zoned)).unwrap_or_default();
+                date::dated(moment, zoned, text.as_bytes())
             }
             (None, _, _) => Err(FaultKind::NoChangeObject("it has no time".to_owned())),
             _ => Err(FaultKind::NoChangeObject("it has two times".to_owned())),
@@ -113,6 +114,8 @@ impl Row<'_> {
 pub(crate) struct JsonLines {
     head: Head,
     targets: IndexMap<String, Target>,
+    /// Whether dates tell their zone, where there are any.
+    zoned: Option<bool>,
 }
 
 /// What a name stands for.
@@ -125,11 +128,11 @@ enum Target {
 /// Opens JSON Lines: reads on for the names of all lines, in a file to its end.
 pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>, Failure> {
     let mut seen: IndexMap<String, Option<String>> = IndexMap::new();
-    let mut line = 0;
+    let (mut line, mut zoned) = (0, None);
     if let (false, Some((file, at))) = (chunks.finished(), chunks.place()) {
         for text in BufReader::with_capacity(1 << 16, FileReader::new(file, at)).split(b'\n') {
             line += 1;
-            note(&mut seen, &text?, line);
+            note(&mut seen, &mut zoned, &text?, line);
         }
     } else {
         chunks.fill()?;
@@ -137,7 +140,7 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
         let length = if chunks.finished() { chunks.bytes().len() } else { whole };
         for text in chunks.bytes().get(..length).unwrap_or_default().split(|byte| *byte == b'\n') {
             line += 1;
-            note(&mut seen, text, line);
+            note(&mut seen, &mut zoned, text, line);
         }
     }
     let mut head = Head::default();
@@ -154,12 +157,15 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
     }
     head.taken_for =
         format!("JSON Lines; {} with levels, {} with numbers", counted(head.bits as u64, "line"), head.numbers);
-    Pipeline::open(JsonLines { head, targets }, Rows::new(1, None, false), chunks, form)
+    Pipeline::open(JsonLines { head, targets, zoned }, Rows::new(1, None, false), chunks, form)
 }
 
-/// Notes which line a row is of, and the first number of one that has such; faults are told when their turn comes.
-fn note(seen: &mut IndexMap<String, Option<String>>, text: &[u8], line: u64) {
-    let Ok(Row { line: Some(name), value: Some(value), .. }) = Row::parse(text) else { return };
+/// Notes which line a row is of, the first number of one that has such, and whether the first date tells its zone;
+/// faults are told when their turn comes.
+fn note(seen: &mut IndexMap<String, Option<String>>, zoned: &mut Option<bool>, text: &[u8], line: u64) {
+    let Ok(row) = Row::parse(text) else { return };
+    *zoned = zoned.or_else(|| Some(date::moment(row.time.as_ref()?.as_bytes())?.zoned));
+    let Row { line: Some(name), value: Some(value), .. } = row else { return };
     let number = match Value::of(value) {
         Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
         _ => None,
@@ -176,7 +182,7 @@ fn note(seen: &mut IndexMap<String, Option<String>>, text: &[u8], line: u64) {
 impl JsonLines {
     fn row(&self, place: &mut Rows, text: &[u8], piece: &mut Piece) -> Result<(), FaultKind> {
         let row = Row::parse(text)?;
-        let file_time = row.file_time()?;
+        let file_time = row.file_time(self.zoned)?;
         let Some((name, raw)) = row.line.zip(row.value) else {
             let now = place.since_start(file_time, text)?;
             place.next_row(now, piece);
@@ -320,6 +326,10 @@ mod tests {
                 "line 2: this is no change of a line: it has two times",
             ),
             ("{\"time\":\"noon\"}", "line 2: `noon` is no date and time"),
+            (
+                "{\"time\":\"1970-01-01T00:00:01Z\"}\n{\"time\":\"1970-01-01T00:00:02\"}",
+                "line 3: the time `1970-01-01T00:00:02` tells no zone, unlike those before it",
+            ),
             ("{\"time_s\":true}", "line 2: `true` is no time"),
             ("{\"time_s\":1e99}", "line 2: the time `1e99` is too large"),
             ("{\"time_s\":-1}", "line 2: the time `{\"time_s\":-1}` comes after `0 s`: times run backwards"),

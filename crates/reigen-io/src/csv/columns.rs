@@ -4,7 +4,7 @@ use super::burst::{Burst, burst};
 use super::dialect::{Dialect, LevelWords, decimal_of, mark_word};
 use super::header::Header;
 use super::record::Record;
-use crate::date::{self, Moment};
+use crate::date::{self, dated};
 use crate::error::{Fault, FaultKind, shown};
 use crate::options::{ReadOptions, Thresholds, TimeUnit};
 use crate::pipeline::Head;
@@ -243,15 +243,6 @@ impl Layout {
         let step = (steps.len() >= 2 && least > 0 && most - least <= rounding).then_some(Nanos(least))?;
         // Within a row samples come closer.
         Some(self.samples.as_ref().map_or(step, |samples| samples.after(1).min(step)))
-    }
-}
-
-/// The time of a date, which must tell its zone where the others do.
-pub(super) fn dated(moment: Option<Moment>, zoned: bool, cell: &[u8]) -> Result<i64, FaultKind> {
-    match moment {
-        Some(moment) if moment.zoned == zoned => Ok(moment.nanos),
-        Some(_) => Err(FaultKind::MixedZones { found: shown(cell), zoned }),
-        None => Err(FaultKind::NoDate(shown(cell))),
     }
 }
 

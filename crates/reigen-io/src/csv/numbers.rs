@@ -3,10 +3,10 @@
 //! A cell of up to seven digits and a point is worked as one word of eight bytes. Whatever is longer goes digit by
 //! digit; whatever is no plain number goes to the plain form, a row at a time.
 
-use super::columns::{Column, Layout, TimeForm, dated};
+use super::columns::{Column, Layout, TimeForm};
 use super::dialect::{Dialect, LevelWords};
 use super::rows::RowReader;
-use crate::date::Moments;
+use crate::date::{Moments, dated};
 use crate::error::Fault;
 use crate::piece::Piece;
 use crate::pipeline::Done;
