@@ -54,7 +54,7 @@ pub fn explain(settings: &InputSettings, edge: Edge<'_>, verdict: Option<&Verdic
         (Some(Rule::Missed), _) => {
             format!("missed, changed again before the reading at {}", at(verdict.decided))
         }
-        (Some(rule @ Rule::Glitch), _) if edge.is_settled_by(verdict) => {
+        (Some(rule), debounce) if edge.is_settled_by(verdict) && !matches!(debounce, Settings::Lockout(_)) => {
             format!("{}, back at the old state, and settled there at {}", rule.word(), at(verdict.decided))
         }
         (Some(rule), Settings::Stable(times)) => {

@@ -80,6 +80,7 @@ impl Input {
         let mut account = self.ledger.account;
         let surely = self.debounce.surely();
         account.rejected.bounce += surely.bounce;
+        account.rejected.glitch += surely.glitch;
         account.rejected.missed += surely.missed;
         (account, self.debounce.pending())
     }

@@ -2,6 +2,7 @@
 //!
 //! Each method is a block of its own over a list of edges; all keep the same [`Ledger`].
 
+mod burst_rule;
 mod lockout;
 mod pass;
 mod rc;
@@ -12,6 +13,7 @@ mod stable;
 #[cfg(test)]
 mod tests;
 
+pub use burst_rule::BurstRule;
 pub use lockout::Lockout;
 pub use pass::Pass;
 pub use rc::{Rc, RcSettings};
@@ -81,14 +83,22 @@ impl Settings {
             Settings::Stable(times) | Settings::Lockout(times) if times.on == none && times.off == none => {
                 Box::new(Pass)
             }
-            Settings::Stable(times) => Box::new(Stable::new(times)),
+            // With one time for both states every burst is apart from the next, and the method's own word stands.
+            Settings::Stable(times) if times.on == times.off => Box::new(Stable::new(times)),
+            Settings::Stable(times) => {
+                Box::new(BurstRule::new(Box::new(Stable::new(times)), times.on.max(times.off)))
+            }
             Settings::Lockout(times) => Box::new(Lockout::new(times)),
             Settings::Sampled { every, count } => {
                 let times = ReadingTimes { period: every, phase: Nanos(0), catch: false };
                 let held = Nanos(every.0.saturating_mul(count.saturating_sub(1)));
-                Box::new(Read::new(times, Box::new(Stable::longer_than(held))))
+                let read = Read::new(times, Box::new(Stable::longer_than(held)));
+                Box::new(BurstRule::new(Box::new(read), Nanos(every.0.saturating_mul(count))))
             }
-            Settings::Rc(settings) => Box::new(Rc::new(settings)),
+            Settings::Rc(settings) => {
+                let apart = settings.delay(true).max(settings.delay(false));
+                Box::new(BurstRule::new(Box::new(Rc::new(settings)), apart))
+            }
         }
     }
 }

@@ -44,6 +44,20 @@ pub(super) fn stable(times: HoldTimes, edges: &[u64], end: u64) -> Told {
     (output, fates)
 }
 
+/// Names rejected pulses by what stands beside them: edges closer than `apart` belong together, and where one of
+/// them was accepted, none is a glitch. Edges that no reading saw do not count.
+pub(super) fn by_neighbours((output, mut fates): Told, edges: &[u64], apart: u64) -> Told {
+    let unseen = [Fate::Rejected(Rule::Missed), Fate::Pending];
+    let judged: Vec<usize> = (0..edges.len()).filter(|&edge| !unseen.contains(&fates[edge])).collect();
+    for group in judged.chunk_by(|&one, &other| edges[other] - edges[one] < apart) {
+        if group.iter().any(|&edge| fates[edge] == Fate::Accepted) {
+            let glitches = group.iter().filter(|&&edge| fates[edge] == Fate::Rejected(Rule::Glitch));
+            glitches.copied().collect::<Vec<_>>().into_iter().for_each(|edge| fates[edge] = Fate::Rejected(Rule::Bounce));
+        }
+    }
+    (output, fates)
+}
+
 /// `lockout` over the ticks up to `end`, from an input that starts off; both times are at least one tick.
 pub(super) fn lockout(times: HoldTimes, edges: &[u64], end: u64) -> Told {
     let (mut output, mut fates) = (Vec::new(), vec![Fate::Pending; edges.len()]);
