@@ -5,6 +5,7 @@
 //! letter may stand for the decimal point (`4k7`, `2R2`, `3V3`; the letter code of IEC 60062).
 
 use crate::quantity::{Decimal, QuantityError};
+use crate::time::Nanos;
 use schemars::generate::Contract;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::de::{self, Deserialize, Deserializer, Visitor};
@@ -387,6 +388,11 @@ pub fn engineering(value: f64, symbol: &str) -> String {
     };
     let prefix = ["p", "n", "µ", "m", "", "k", "M", "G"].get((step + 4) as usize).copied().unwrap_or_default();
     format!("{} {prefix}{symbol}", significant(value / 10f64.powi(3 * step)))
+}
+
+/// A length of time with three digits, as people read it.
+pub fn short_time(time: Nanos) -> String {
+    engineering(time.seconds(), "s")
 }
 
 #[cfg(test)]

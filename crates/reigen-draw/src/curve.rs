@@ -58,9 +58,9 @@ impl Drawing for CurvePicture<'_> {
             pen.text(&format!("really {count}"), (scale.times.right, y - 9), 13, Align::Right, theme.faint)?;
         }
         if let Some(first) = self.methods.first().filter(|method| method.plateau.is_some()) {
-            let x = scale.times.x(first.recommended.0 as f64);
+            let x = scale.times.x(first.time.0 as f64);
             pen.line((x, TOP), (x, scale.bottom), theme.on)?;
-            let words = engineering(first.recommended.seconds(), "s");
+            let words = engineering(first.time.seconds(), "s");
             pen.text(&words, (x + 6, scale.bottom - 12), 14, Align::Left, theme.on)?;
         }
         // The second curve below the first.
@@ -73,7 +73,7 @@ impl Drawing for CurvePicture<'_> {
             let y = TOP + 10 + 20 * number as i32;
             pen.fill([scale.times.right - 330, y - 2, scale.times.right - 306, y + 2], colour)?;
             let words = match method.plateau {
-                Some(plateau) => format!("{}: {} with {}", method.name, plateau.count, method.recommended),
+                Some(plateau) => format!("{}: {} with {}", method.name, plateau.count, method.time),
                 None => format!("{}: none", method.name),
             };
             pen.text(&words, (scale.times.right - 298, y), 15, Align::Left, theme.ink)?;

@@ -48,22 +48,38 @@ pub(crate) fn read_through(
     Ok(recording.last_time())
 }
 
+/// The signals of one kind, each once.
+pub(crate) struct Signals {
+    /// The number of each in the recording.
+    pub(crate) numbers: Vec<usize>,
+    /// The shortest name of each, of which the last part stands where no other signal has it.
+    pub(crate) names: Vec<String>,
+    /// All other names of each.
+    pub(crate) aliases: Vec<Vec<String>>,
+}
+
 /// The signals of one kind, each once, with the shortest of its names.
-pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> (Vec<usize>, Vec<String>) {
-    let mut found: Vec<(usize, String)> = Vec::new();
+pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> Signals {
+    let mut found: Vec<(usize, Vec<String>)> = Vec::new();
     for line in lines.iter().filter(|line| wanted(&line.kind)) {
         match found.iter_mut().find(|(signal, _)| *signal == line.signal) {
-            Some((_, name)) if line.name.len() < name.len() => *name = line.name.clone(),
-            Some(_) => {}
-            None => found.push((line.signal, line.name.clone())),
+            Some((_, names)) => names.push(line.name.clone()),
+            None => found.push((line.signal, vec![line.name.clone()])),
         }
     }
+    let shortest = |names: &[String]| names.iter().min_by_key(|name| name.len()).cloned().unwrap_or_default();
     // The last part of a name will do where no other line has it.
-    let leaves: Vec<String> = found.iter().map(|(_, name)| leaf(name).to_owned()).collect();
-    let unique = |name: &String| leaves.iter().filter(|leaf| *leaf == name).count() == 1;
-    let names = found.iter().zip(&leaves).map(|((_, name), leaf)| if unique(leaf) { leaf } else { name }.clone());
-    let names = names.collect();
-    (found.into_iter().map(|(signal, _)| signal).collect(), names)
+    let whole: Vec<String> = found.iter().map(|(_, names)| shortest(names)).collect();
+    let unique = |name: &str| whole.iter().filter(|other| leaf(other) == name).count() == 1;
+    let name = |name: &String| if unique(leaf(name)) { leaf(name).to_owned() } else { name.clone() };
+    let others = |((_, names), main): (&(usize, Vec<String>), &String)| {
+        names.iter().filter(|name| *name != main).cloned().collect()
+    };
+    Signals {
+        numbers: found.iter().map(|(signal, _)| *signal).collect(),
+        names: whole.iter().map(name).collect(),
+        aliases: found.iter().zip(&whole).map(others).collect(),
+    }
 }
 
 fn leaf(name: &str) -> &str {

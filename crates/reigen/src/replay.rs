@@ -9,8 +9,9 @@ use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
-use reigen_core::findings;
+use reigen_core::findings::{self, inputs::InputWatch};
 use reigen_core::lines::LineColumns;
+use reigen_core::names::counted;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::simulate::truth::TruthFile;
 use reigen_core::station::plan::{Plan, compile};
@@ -174,6 +175,7 @@ pub(crate) fn replay_observed(
     if watchers.events.is_some() || wanted.watched {
         engine.remember();
     }
+    let mut inputs = InputWatch::new(&file.station, &line_numbers, &line_names);
     let mut worked = Nanos(0);
     let mut failure = None;
     let mut bar = Bar::new(recording.progress());
@@ -190,6 +192,9 @@ pub(crate) fn replay_observed(
                 return false;
             }
             if window.from >= stretch.from {
+                inputs.take(window, lines.bits(), |number| {
+                    engine.points().find(|columns| columns.point == number).and_then(|columns| columns.bit())
+                });
                 observe(Seen { window, engine: &mut engine, lines, line_numbers: &line_numbers });
             }
             lines.advance(window);
@@ -210,6 +215,9 @@ pub(crate) fn replay_observed(
     let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
     let mut findings = recording.findings(&line_names);
     findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
+    findings.extend(inputs.findings(&file.station, &points, recording.tick(), end));
+    findings.extend(findings::done_unseen(&file.station, &points));
+    findings.extend(ignored(&file.station, &engine));
     findings.extend(file.station.findings());
     findings.extend(faults(&file.station, &engine, recording.origin()));
     findings.extend(watchers.finish(end)?);
@@ -226,6 +234,17 @@ pub(crate) fn replay_observed(
         gauge: None,
         judgements,
     })
+}
+
+/// Outputs that were asked to blink while they still did.
+fn ignored(station: &Station, engine: &Engine) -> Vec<Finding> {
+    let told = engine.ignored().into_iter().filter_map(|(point, count)| {
+        let name = &station.points.get(point)?.name;
+        let message = format!("it was asked to blink {} while it still did", counted(count, "time"));
+        let remedy = "those are ignored: fewer flashes or shorter ones, where each should show";
+        Some(Finding::note("blink-ignored", name, message, remedy))
+    });
+    told.collect()
 }
 
 /// Expressions that had no result at times.

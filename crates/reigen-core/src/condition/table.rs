@@ -310,6 +310,10 @@ impl PointKind for InputPoint {
         }
     }
 
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["of"]
+    }
+
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         match &self.source {
             Source::Line(_) => Vec::new(),

@@ -213,7 +213,7 @@ impl PointTable for CounterTable {
         if builder.errors.len() > errors {
             return None;
         }
-        Some(Box::new(CounterPoint { settings, up, down, gate, reset, load, load_to }))
+        Some(Box::new(CounterPoint { settings, scanned: builder.scan.is_some(), up, down, gate, reset, load, load_to }))
     }
 }
 
@@ -221,6 +221,8 @@ impl PointTable for CounterTable {
 #[derive(Debug)]
 struct CounterPoint {
     settings: Settings,
+    /// Whether the station has a scan.
+    scanned: bool,
     up: Option<FieldExpression>,
     down: Option<FieldExpression>,
     gate: Option<FieldExpression>,
@@ -243,6 +245,15 @@ impl PointKind for CounterPoint {
 
     fn fields(&self) -> &'static [Field] {
         if self.settings.scale.is_some() { &SCALED } else { &PLAIN }
+    }
+
+    fn restarts(&self) -> bool {
+        // With a scan it is on for one.
+        self.settings.at_last == AtLast::Restart && !self.scanned
+    }
+
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["up", "down"]
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {

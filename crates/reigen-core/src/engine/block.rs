@@ -138,6 +138,11 @@ pub trait Block: Send {
         None
     }
 
+    /// How often it was asked for something and did not do it, since it was still at it.
+    fn ignored(&self) -> u64 {
+        0
+    }
+
     /// What the point did, from its state and the tally of its first bit.
     fn summary(&self, tally: Tally) -> PointSummary {
         PointSummary::Bit(tally)

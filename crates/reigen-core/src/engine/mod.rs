@@ -261,6 +261,12 @@ impl Engine {
         nodes.filter_map(|node| node.block.faults().map(|(count, first)| (node.owner, count, first))).collect()
     }
 
+    /// How often a point was asked for something while it was still at it; with the points' numbers.
+    pub fn ignored(&self) -> Vec<(usize, u64)> {
+        let nodes = self.branches.iter().flat_map(|branch| &branch.nodes);
+        nodes.map(|node| (node.owner, node.block.ignored())).filter(|(_, count)| *count > 0).collect()
+    }
+
     /// What each point did over all windows, with its number, in the order of the numbers.
     ///
     /// `end` is the recording's last time, up to and including which the engine has worked.

@@ -1,12 +1,14 @@
 //! What a person should know of the points, from what they did.
 
 use crate::finding::Finding;
-use crate::names::counted;
+use crate::names::{counted, list};
+use crate::station::{FieldExpression, Point, Station};
 use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
 use crate::time::Nanos;
 
 mod chain;
 mod encoder;
+pub mod inputs;
 mod readings;
 
 /// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
@@ -55,20 +57,8 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
             "nothing-accepted",
             name,
             format!("not one of its {} came through the debounce", counted(input.raw_edges, "raw edge")),
-            "the debounce is longer than every pulse: shorten it, or look what chatters on the line",
+            "`reigen debounce` tells which debounce its line needs, if any",
         ));
-    } else if input.rejected.glitch > 0 {
-        let pulses = input.rejected.glitch / 2;
-        let message = match pulses {
-            1 => "1 pulse was too short for the debounce and was dropped".to_owned(),
-            _ => format!("{pulses} pulses were too short for the debounce and were dropped"),
-        };
-        let remedy = "if they were real, shorten the debounce; --events lists each with its time";
-        let finding = match input.rejected.glitch >= input.accepted {
-            true => Finding::warning("pulses-dropped", name, message, remedy),
-            false => Finding::note("pulses-dropped", name, message, remedy),
-        };
-        findings.push(finding);
     }
     if input.pending > 0 {
         findings.push(Finding::note(
@@ -86,6 +76,45 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
             "if it should be off at rest, turn `asserted` or `contact` around",
         ));
     }
+}
+
+/// A `.done` that is on for no time at all, read by something that sees levels only; given what each point did.
+pub fn done_unseen(station: &Station, points: &[PointSummary]) -> Vec<Finding> {
+    let restarts = station.points.iter().zip(points).filter(|(point, summary)| {
+        let hit = matches!(summary, PointSummary::Counter(counter) if counter.preset_hits.last().is_some_and(|hits| *hits > 0));
+        hit && point.kind.restarts()
+    });
+    let readers = |name: &str| -> Vec<&str> {
+        let reads = |point: &&Point| {
+            // An edge of the point's own column is seen, however short.
+            let sees = |key: &str, field: &FieldExpression| {
+                point.kind.edge_keys().contains(&key) && field.expression.as_name().is_some()
+            };
+            point.kind.expressions().iter().any(|(key, field)| !sees(key, field) && names_done(field, name))
+        };
+        station.points.iter().filter(reads).map(|point| point.name.as_str()).collect()
+    };
+    restarts
+        .filter_map(|(counter, _)| {
+            let names = readers(&counter.name);
+            (!names.is_empty()).then(|| {
+                let message = format!(
+                    "`{}.done` is on for no time, since it restarts at once: {} sees levels only and misses it",
+                    counter.name,
+                    list(&names)
+                );
+                let remedy = format!(
+                    "stretch it: [oneshot.{0}_reached] of = \"{0}.done\", width = \"100 ms\"; and read that",
+                    counter.name
+                );
+                Finding::warning("done-unseen", &counter.name, message, &remedy)
+            })
+        })
+        .collect()
+}
+
+fn names_done(field: &FieldExpression, counter: &str) -> bool {
+    field.expression.names().iter().any(|(name, _)| name.point == counter && name.field == "done")
 }
 
 fn of_pair(name: &str, pair: &PairSummary, findings: &mut Vec<Finding>) {
@@ -144,7 +173,7 @@ mod tests {
             (input(2, 2, 0, 0, 901), vec!["on-at-rest"]),
             (input(4, 0, 4, 0, 0), vec!["nothing-accepted"]),
             (input(4, 0, 0, 4, 0), vec!["undecided-at-end"]),
-            (input(4, 2, 2, 0, 0), vec!["pulses-dropped"]),
+            (input(4, 2, 2, 0, 0), vec![]),
             (input(3, 2, 0, 1, 0), vec!["undecided-at-end"]),
             (pair(0), vec![]),
             (pair(2), vec!["pair-fault"]),

@@ -29,12 +29,14 @@ pub struct Blink {
     since: Option<Nanos>,
     /// How many changes have been given for it.
     given: u64,
+    /// Edges that came while it flashed.
+    ignored: u64,
 }
 
 impl Blink {
     /// Flashes for each rising edge of a bit, whose source must have settled each instant.
     pub fn new(of: BitSource, flashes: Flashes) -> Self {
-        Self { of, flashes, since: None, given: 0 }
+        Self { of, flashes, since: None, given: 0, ignored: 0 }
     }
 
     /// Gives the changes before a time.
@@ -65,8 +67,18 @@ impl Block for Blink {
             if !busy {
                 self.since = Some(edge);
                 self.given = 0;
+            } else {
+                self.ignored += 1;
             }
         }
         self.give_before(window.until, &mut output.toggles);
+    }
+
+    fn start_counting(&mut self, _from: Nanos) {
+        self.ignored = 0;
+    }
+
+    fn ignored(&self) -> u64 {
+        self.ignored
     }
 }

@@ -21,7 +21,7 @@ const ITSELF: Field = Field { name: "", column: FieldColumn::Bit(0) };
 
 /// A point of one block over expressions, as most of them are.
 macro_rules! logic_point {
-    ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, |$self:ident, $branch:ident| $compile:expr) => {
+    ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, $edges:expr, |$self:ident, $branch:ident| $compile:expr) => {
         impl PointKind for $point {
             fn what(&self) -> &'static str {
                 $what
@@ -34,6 +34,10 @@ macro_rules! logic_point {
             fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
                 let all = [$(Some((stringify!($key), &self.$key)),)* $(self.$optional.as_ref().map(|field| (stringify!($optional), field)),)*];
                 all.into_iter().flatten().collect()
+            }
+
+            fn edge_keys(&self) -> &'static [&'static str] {
+                $edges
             }
 
             fn compile(&self, $branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
@@ -63,7 +67,7 @@ impl PointTable for LogicTable {
     }
 }
 
-logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], |point, branch| {
+logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], &[], |point, branch| {
     (Box::new(Output::new(branch.settled(&point.when), false)), Shape::BIT)
 });
 
@@ -108,7 +112,7 @@ impl PointTable for OneShotTable {
     }
 }
 
-logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], |point, branch| {
+logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], &["of"], |point, branch| {
     (Box::new(OneShot::new(branch.counted(&point.of), point.rising, point.width)), Shape::BIT)
 });
 
@@ -145,7 +149,7 @@ impl PointTable for LatchTable {
     }
 }
 
-logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], |point, branch| {
+logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], &[], |point, branch| {
     let (set, reset) = (branch.settled(&point.set), branch.settled(&point.reset));
     (Box::new(Latch::new(set, reset, point.dominant == Dominant::Set)), Shape::BIT)
 });
@@ -173,7 +177,7 @@ impl PointTable for ToggleTable {
     }
 }
 
-logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], |point, branch| {
+logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], &["by"], |point, branch| {
     let (by, reset) = (branch.counted(&point.by), point.reset.as_ref().map(|reset| branch.settled(reset)));
     (Box::new(Toggle::new(by, reset)), Shape::BIT)
 });
@@ -266,7 +270,7 @@ impl PointTable for PairTable {
 
 const PAIR_FIELDS: &[Field] = &[ITSELF, Field { name: "fault", column: FieldColumn::Bit(1) }];
 
-logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, |point, branch| {
+logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, &[], |point, branch| {
     let (no, nc) = (branch.settled(&point.no), branch.settled(&point.nc));
     (Box::new(Pair::new(no, nc, point.within)), pair::SHAPE)
 });
@@ -359,6 +363,10 @@ impl PointKind for OutputPoint {
 
     fn fields(&self) -> &'static [Field] {
         &[ITSELF]
+    }
+
+    fn bounce_keys(&self) -> &'static [&'static str] {
+        if self.blink.is_some() { &["when"] } else { &[] }
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {

@@ -1,4 +1,4 @@
-//! Bounce: bursts of edges around real changes, and glitches between them.
+//! Bounce: bursts of edges around real changes, and bursts that change nothing.
 
 use super::bins::Spread;
 use crate::time::Nanos;
@@ -12,18 +12,26 @@ pub struct Bursts {
     pub most_edges: u64,
     /// How long they last.
     pub lengths: Spread,
+    /// The longest level held within one.
+    pub longest_inner: Nanos,
 }
 
 impl Bursts {
-    fn take(&mut self, edges: u64, length: Nanos) {
+    fn take(&mut self, edges: u64, length: Nanos, inner: Nanos) {
         self.edges += edges;
         self.most_edges = self.most_edges.max(edges);
         self.lengths.take(length);
+        self.longest_inner = self.longest_inner.max(inner);
     }
 
     /// How many bursts there are.
     pub fn count(&self) -> u64 {
         self.lengths.count()
+    }
+
+    /// How long the longest lasts; 0 without any.
+    pub fn longest(&self) -> Nanos {
+        self.lengths.most().unwrap_or_default()
     }
 }
 
@@ -37,12 +45,16 @@ pub struct BounceMeter {
     first: Nanos,
     last: Nanos,
     edges: u64,
-    /// Bursts that end on, those that end off, and those that change nothing.
+    inner: Nanos,
+    shortest_hold: Option<Nanos>,
+    /// Bursts that end on.
     pub turning_on: Bursts,
     /// Bursts that end off.
     pub turning_off: Bursts,
-    /// Bursts after which all is as before.
+    /// Bursts after which all is as before, away from the off state.
     pub glitches: Bursts,
+    /// Bursts after which all is as before, away from the on state.
+    pub dropouts: Bursts,
 }
 
 impl BounceMeter {
@@ -55,9 +67,26 @@ impl BounceMeter {
             first: Nanos(0),
             last: Nanos(0),
             edges: 0,
+            inner: Nanos(0),
+            shortest_hold: None,
             turning_on: Bursts::default(),
             turning_off: Bursts::default(),
             glitches: Bursts::default(),
+            dropouts: Bursts::default(),
+        }
+    }
+
+    /// The same bursts of a line that is on where this one is off.
+    #[must_use]
+    pub fn inverted(self) -> Self {
+        Self {
+            before: !self.before,
+            on: !self.on,
+            turning_on: self.turning_off,
+            turning_off: self.turning_on,
+            glitches: self.dropouts,
+            dropouts: self.glitches,
+            ..self
         }
     }
 
@@ -66,11 +95,22 @@ impl BounceMeter {
         self.quiet
     }
 
+    /// The shortest level held between two bursts.
+    pub fn shortest_hold(&self) -> Option<Nanos> {
+        self.shortest_hold
+    }
+
     /// Takes the next edge.
     #[inline]
     pub fn take(&mut self, edge: Nanos) {
-        if self.edges > 0 && edge - self.last >= self.quiet {
-            self.close();
+        if self.edges > 0 {
+            let held = edge - self.last;
+            if held >= self.quiet {
+                self.close();
+                self.shortest_hold = Some(self.shortest_hold.map_or(held, |hold| hold.min(held)));
+            } else {
+                self.inner = self.inner.max(held);
+            }
         }
         if self.edges == 0 {
             self.first = edge;
@@ -88,13 +128,30 @@ impl BounceMeter {
     }
 
     fn close(&mut self) {
-        let bursts = match (self.before == self.on, self.on) {
-            (true, _) => &mut self.glitches,
+        let bursts = match (self.before, self.on) {
+            (false, false) => &mut self.glitches,
+            (true, true) => &mut self.dropouts,
             (_, true) => &mut self.turning_on,
             (_, false) => &mut self.turning_off,
         };
-        bursts.take(self.edges, self.last - self.first);
+        bursts.take(self.edges, self.last - self.first, self.inner);
         self.before = self.on;
         self.edges = 0;
+        self.inner = Nanos(0);
+    }
+
+    /// All four kinds of bursts.
+    pub fn all(&self) -> [&Bursts; 4] {
+        [&self.turning_on, &self.turning_off, &self.glitches, &self.dropouts]
+    }
+
+    /// How often the line changed for good.
+    pub fn changes(&self) -> u64 {
+        self.turning_on.count() + self.turning_off.count()
+    }
+
+    /// How many edges come on top of one for each change.
+    pub fn extra_edges(&self) -> u64 {
+        (self.turning_on.edges + self.turning_off.edges).saturating_sub(self.changes())
     }
 }

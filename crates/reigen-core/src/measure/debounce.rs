@@ -1,38 +1,53 @@
-//! The debounce that is chosen: bounce, curves, and what each method costs.
+//! The debounce of one input: its bursts, what each method counts at each time, and what is advised.
 
+use super::advice::{Advice, Evidence, Wish, advise};
 use super::bounce::BounceMeter;
 use super::curve::Curve;
+use super::edges::Edges;
+use super::judgement::JUDGED;
+use super::kind::Kind;
+use super::line::LineMeter;
 use super::lockout_curve::lockout_curve;
+use super::parting;
 use super::plateau::Plateau;
+use super::pulse_train;
 use super::stable_curve::StableCurve;
+use super::survey::judge_all;
+use crate::column::BitColumn;
 use crate::time::Nanos;
+use rayon::prelude::*;
 
-/// How many edges are kept: for bounce by the chosen time, and for the curve of `lockout`.
-pub const KEPT: usize = 1 << 20;
 /// How many edges the curve of `lockout` is worked out from.
 pub const LOCKOUT_EDGES: usize = 1 << 14;
 
-/// Measures one input, edge by edge.
-#[derive(Debug)]
+/// Measures one line, edge by edge.
+#[derive(Debug, Clone)]
 pub struct DebounceMeter {
-    starts_on: bool,
-    stable: StableCurve,
-    edges: u64,
-    kept: Vec<Nanos>,
+    line: LineMeter,
+    curve: Option<StableCurve>,
 }
 
-/// A method, with the time that is recommended for it.
+/// How a line's levels are read.
+#[derive(Debug, Clone, Copy)]
+pub struct Sense {
+    /// Whether the input is on while the line is high; `None`: it is off where the line is longer.
+    pub on_while_high: Option<bool>,
+    /// The step of the recording's times.
+    pub tick: Nanos,
+}
+
+/// A method, with the time that the line's bursts and holds allow.
 #[derive(Debug, Clone)]
 pub struct Method {
     /// Its word in the station file.
     pub name: &'static str,
     /// How many actuations come out at each time.
     pub curve: Curve,
-    /// The plateau that recommends a time; `None` where all count none.
+    /// The plateau that the time lies on; `None` where no time is allowed.
     pub plateau: Option<Plateau>,
-    /// The time recommended.
-    pub recommended: Nanos,
-    /// What it adds to a press, and to a release.
+    /// The time.
+    pub time: Nanos,
+    /// What it adds to a press.
     pub delay_on: Nanos,
     /// What it adds to a release.
     pub delay_off: Nanos,
@@ -43,85 +58,152 @@ pub struct Method {
 /// What came of the measurement.
 #[derive(Debug, Clone)]
 pub struct Debounced {
+    /// What the line is.
+    pub kind: Kind,
     /// All edges.
     pub edges: u64,
-    /// Bounce and glitches by the time that is recommended for `stable`, over the first edges.
+    /// Whether the input is on while the line is high.
+    pub on_while_high: bool,
+    /// Its bursts, as an input that is on or off.
     pub bounce: BounceMeter,
-    /// `stable` and `lockout`.
-    pub methods: [Method; 2],
-    /// Glitches that `stable` swallows with its recommended time.
-    pub glitches: u64,
+    /// `stable` and `lockout`; none where curves were not asked for.
+    pub methods: Vec<Method>,
     /// How many of the edges `lockout` was worked out from.
     pub lockout_edges: usize,
-    /// The method that is recommended, and its ground.
-    pub choice: &'static str,
-    /// Why.
-    pub ground: String,
+    /// What is advised.
+    pub advice: Advice,
 }
 
 impl DebounceMeter {
-    /// A meter for an input that starts so.
-    pub fn new(starts_on: bool) -> Self {
-        Self { starts_on, stable: StableCurve::new(starts_on), edges: 0, kept: Vec::new() }
+    /// A meter of a line that only stands beside the one that is measured.
+    fn beside(since: Nanos, high: bool) -> Self {
+        Self { line: LineMeter::of_first_edges(since, high), curve: None }
+    }
+
+    /// A meter for a line that has its first level at a time; with the curves of its counts where they are asked for.
+    pub fn new(since: Nanos, high: bool, curves: bool) -> Self {
+        Self { line: LineMeter::new(since, high), curve: curves.then(|| StableCurve::new(high)) }
     }
 
     /// Takes the edges of a window.
     pub fn take(&mut self, edges: &[Nanos]) {
-        self.edges += edges.len() as u64;
-        edges.iter().for_each(|&edge| self.stable.take(edge));
-        let room = KEPT - self.kept.len();
-        self.kept.extend(edges.iter().take(room));
+        self.line.take(edges);
+        if let Some(curve) = &mut self.curve {
+            edges.iter().for_each(|&edge| curve.take(edge));
+        }
     }
 
-    /// What comes of it at the recording's last time.
-    pub fn finish(self, end: Nanos) -> Debounced {
-        let (curve, glitches) = self.stable.finish(end);
-        let stable = Method::new("stable", curve);
-        let first = self.kept.get(..LOCKOUT_EDGES).unwrap_or(&self.kept);
-        let all = first.len() as u64 == self.edges;
+    /// The line's own meter.
+    pub fn line(&self) -> &LineMeter {
+        &self.line
+    }
+
+    /// What comes of it at the recording's last time, for a line of a kind.
+    pub fn finish(mut self, kind: &Kind, sense: Sense, wish: Wish, end: Nanos) -> Debounced {
+        let figures = self.line.figures(end);
+        let on_while_high = sense.on_while_high.unwrap_or(!figures.idle_high);
+        let levels = self.line.edges();
+        let bounce = match parting::part(levels.first(JUDGED)) {
+            // What it is beside other lines may say more than the line by itself.
+            Some(parting) if kind.is_contact() && parting.quiet != figures.bounce.quiet() && self.line.has_all() => {
+                parting::meter(levels, parting.quiet)
+            }
+            _ => figures.bounce,
+        };
+        let bounce = if on_while_high { bounce } else { bounce.inverted() };
+        let starts_on = levels.starts_high == on_while_high;
+        let edges = Edges { starts_high: starts_on, ..levels };
+        let stable = self.curve.take().map(|curve| curve.finish(starts_on, end).0);
+        let first = edges.first(LOCKOUT_EDGES).times;
+        let all = first.len() as u64 == figures.edges;
         let lockout_end = if all { end } else { first.last().copied().unwrap_or(end) };
-        let lockout = Method::new("lockout", lockout_curve(first, self.starts_on, lockout_end));
-        let mut bounce = BounceMeter::new(self.starts_on, stable.recommended);
-        self.kept.iter().for_each(|&edge| bounce.take(edge));
-        bounce.finish();
-        let swallowed = glitches.at(stable.recommended).unwrap_or(0);
-        let counts = [&stable, &lockout].map(|method| method.plateau.map(|plateau| plateau.count));
-        let (choice, ground) = choose(swallowed, counts, all);
+        let lockout = stable.is_some().then(|| lockout_curve(first, starts_on, lockout_end));
+        let evidence = Evidence {
+            kind,
+            bounce: &bounce,
+            edges,
+            all: self.line.has_all(),
+            interference: pulse_train::interference(levels, kind),
+            rises: if starts_on { figures.edges / 2 } else { figures.edges.div_ceil(2) },
+            step: levels.step().max(sense.tick),
+            end,
+            stable: stable.as_ref(),
+            lockout: lockout.as_ref().filter(|_| all),
+        };
+        let advice = advise(evidence, wish);
+        let times = match kind.is_contact() {
+            true => [evidence.stable_time(), evidence.lockout_time()],
+            false => [advice.advised.and_then(|advised| Some(advised.times()?.on)), None],
+        };
+        let methods = [("stable", stable), ("lockout", lockout)].into_iter().zip(times);
+        let methods = methods.filter_map(|((name, curve), time)| Some(Method::new(name, curve?, time))).collect();
         Debounced {
-            edges: self.edges,
+            kind: kind.clone(),
+            edges: figures.edges,
+            on_while_high,
             bounce,
-            glitches: swallowed,
+            methods,
             lockout_edges: first.len(),
-            methods: [stable, lockout],
-            choice,
-            ground,
+            advice,
         }
     }
 }
 
 impl Method {
-    fn new(name: &'static str, curve: Curve) -> Self {
-        let plateau = curve.recommended();
-        let recommended = plateau.map_or(Nanos(0), |plateau| plateau.middle());
+    fn new(name: &'static str, curve: Curve, time: Option<Nanos>) -> Self {
+        let plateau = time.and_then(|time| {
+            curve.plateaus().into_iter().find(|plateau| (plateau.from..plateau.until).contains(&time))
+        });
+        let time = time.filter(|_| plateau.is_some()).unwrap_or_default();
         // A lockout follows at once and keeps every pulse, if only as one of its own length.
-        let delay = if name == "stable" { recommended } else { Nanos(0) };
-        Self { name, curve, plateau, recommended, delay_on: delay, delay_off: delay, shortest_kept: delay }
+        let delay = if name == "stable" { time } else { Nanos(0) };
+        Self { name, curve, plateau, time, delay_on: delay, delay_off: delay, shortest_kept: delay }
     }
 }
 
-fn choose(glitches: u64, [stable, lockout]: [Option<u64>; 2], all: bool) -> (&'static str, String) {
-    match (glitches, stable, lockout) {
-        (_, None, _) => ("stable", "there is no actuation in this recording to choose by".to_owned()),
-        (1.., ..) => {
-            let pulses = crate::names::counted(glitches, "short pulse");
-            ("stable", format!("{pulses} with no change after it: a lockout would react to the first edge of each"))
-        }
-        (0, Some(stable), Some(lockout)) if stable != lockout && all => {
-            ("stable", format!("the two disagree ({stable} and {lockout}), and only a held level is certain"))
-        }
-        _ => (
-            "lockout",
-            "no short pulse in the whole recording: the first edge can be trusted, and nothing is delayed".to_owned(),
-        ),
+/// The debounce that a line of a kind needs.
+pub fn advise_line(line: LineMeter, kind: &Kind, sense: Sense, end: Nanos) -> Advice {
+    DebounceMeter { line, curve: None }.finish(kind, sense, Wish::default(), end).advice
+}
+
+/// Measures the lines of a recording side by side: all of them, or one with its curves beside the others.
+#[derive(Debug)]
+pub struct LinesMeter {
+    meters: Vec<Option<DebounceMeter>>,
+    only: Option<usize>,
+}
+
+impl LinesMeter {
+    /// For so many lines; `only` is the number of the one that is asked for.
+    pub fn new(lines: usize, only: Option<usize>) -> Self {
+        Self { meters: vec![None; lines], only }
+    }
+
+    /// Takes what the lines did within a window.
+    pub fn take(&mut self, bits: &[BitColumn]) {
+        let only = self.only;
+        self.meters.par_iter_mut().zip(bits).enumerate().for_each(|(line, (meter, bit))| {
+            let Some(level) = bit.level else { return };
+            let new = || match only {
+                Some(only) if only != line => DebounceMeter::beside(bit.since, level),
+                _ => DebounceMeter::new(bit.since, level, only.is_some()),
+            };
+            meter.get_or_insert_with(new).take(&bit.toggles);
+        });
+    }
+
+    /// What comes of each line that is asked for, at the recording's last time; `None` for one that never had a level.
+    pub fn finish(self, names: &[String], sense: Sense, wish: Wish, end: Nanos) -> Vec<(String, Option<Debounced>)> {
+        let lines: Vec<Option<LineMeter>> =
+            self.meters.iter().map(|meter| meter.as_ref().map(|meter| meter.line.clone())).collect();
+        let kinds = judge_all(&lines, names, end);
+        let only = self.only;
+        let asked = self.meters.into_par_iter().zip(names).zip(kinds).enumerate();
+        let asked = asked.filter(|(line, _)| only.is_none_or(|only| only == *line));
+        asked
+            .map(|(_, ((meter, name), guess))| {
+                (name.clone(), meter.map(|meter| meter.finish(&guess.kind, sense, wish, end)))
+            })
+            .collect()
     }
 }

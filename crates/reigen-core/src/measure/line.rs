@@ -1,8 +1,8 @@
 //! What a line of two levels does: its idle level, its pulses, its bursts.
 
-use super::bounce::BounceMeter;
-use super::curve::Curve;
-use super::stable_curve::StableCurve;
+use super::bounce::{BounceMeter, Bursts};
+use super::edges::Edges;
+use super::judgement::{self, Candidate};
 use crate::time::Nanos;
 
 /// How many edges are kept, for what lines are to one another.
@@ -10,9 +10,6 @@ pub const FIRST_EDGES: usize = 1 << 16;
 
 /// After so many edges the time that parts bursts is chosen.
 const CHOOSING_EDGES: usize = 1 << 14;
-
-/// The time that parts bursts where no plateau recommends one: longer than contacts bounce.
-const USUAL_QUIET: Nanos = Nanos(20_000_000);
 
 /// Measures one line, edge by edge.
 #[derive(Debug, Clone)]
@@ -23,7 +20,7 @@ pub struct LineMeter {
     high: bool,
     last: Option<Nanos>,
     /// How many edges there were.
-    pub edges: u64,
+    pub count: u64,
     /// The shortest and longest complete low and high pulse.
     pulses: [(u64, u64); 2],
     /// Times spent low and high.
@@ -35,6 +32,8 @@ pub struct LineMeter {
     /// The first edges.
     pub first: Vec<Nanos>,
     bounce: Option<BounceMeter>,
+    /// Whether only its first edges are wanted.
+    first_only: bool,
 }
 
 /// What a line did, over the whole recording.
@@ -58,15 +57,15 @@ pub struct LineFigures {
     pub rate_hz: f64,
 }
 
-/// What parts bursts: the time that is recommended for a debounce, unless it would swallow nearly all there is; then the
-/// line does not bounce, and a time that keeps every pulse is taken.
-fn quiet(curve: &Curve) -> Nanos {
-    const NEARLY_ALL: u64 = 30;
-    let plateaus = curve.plateaus();
-    match (curve.recommended(), plateaus.first()) {
-        (Some(plateau), Some(first)) if plateau.count * NEARLY_ALL < first.count => Nanos((first.until.0 / 2).max(1)),
-        (Some(plateau), _) => plateau.middle(),
-        (None, _) => USUAL_QUIET,
+impl LineFigures {
+    /// Short pulses from the idle level that change nothing.
+    pub fn at_rest(&self) -> &Bursts {
+        if self.idle_high { &self.bounce.dropouts } else { &self.bounce.glitches }
+    }
+
+    /// Short returns to the idle level.
+    pub fn away_from_rest(&self) -> &Bursts {
+        if self.idle_high { &self.bounce.glitches } else { &self.bounce.dropouts }
     }
 }
 
@@ -78,18 +77,30 @@ impl LineMeter {
             since,
             high,
             last: None,
-            edges: 0,
+            count: 0,
             pulses: [(u64::MAX, 0); 2],
             spent: [0; 2],
             longest: 0,
             trace: 0,
             first: Vec::new(),
             bounce: None,
+            first_only: false,
         }
+    }
+
+    /// A meter of its first edges alone, for what the line is.
+    pub fn of_first_edges(since: Nanos, high: bool) -> Self {
+        Self { first_only: true, ..Self::new(since, high) }
     }
 
     /// Takes the edges of a window.
     pub fn take(&mut self, edges: &[Nanos]) {
+        if self.first_only {
+            let room = FIRST_EDGES.saturating_sub(self.first.len()).min(edges.len());
+            self.first.extend_from_slice(edges.get(..room).unwrap_or_default());
+            self.count += edges.len() as u64;
+            return;
+        }
         for &edge in edges {
             let length = (edge - self.last.unwrap_or(self.since)).0;
             let level = usize::from(self.high);
@@ -104,7 +115,7 @@ impl LineMeter {
             self.last = Some(edge);
             self.high = !self.high;
         }
-        self.edges += edges.len() as u64;
+        self.count += edges.len() as u64;
         self.meter(edges);
     }
 
@@ -115,7 +126,7 @@ impl LineMeter {
         match &mut self.bounce {
             Some(bounce) => edges.iter().for_each(|&edge| bounce.take(edge)),
             // What is beyond those that are kept must not be lost.
-            None if self.edges >= CHOOSING_EDGES as u64 => {
+            None if self.count >= CHOOSING_EDGES as u64 => {
                 self.choose();
                 let beyond = edges.get(room.min(edges.len())..).unwrap_or_default();
                 self.bounce.iter_mut().for_each(|bounce| beyond.iter().for_each(|&edge| bounce.take(edge)));
@@ -126,19 +137,30 @@ impl LineMeter {
 
     /// Chooses what parts bursts from the edges so far.
     fn choose(&mut self) {
-        // What comes after the last edge is not known here: it is taken to hold.
-        let end = self.last.unwrap_or(self.since) + Nanos(self.longest);
-        let mut curve = StableCurve::new(self.starts_high);
-        self.first.iter().take(CHOOSING_EDGES).for_each(|&edge| curve.take(edge));
-        let quiet = quiet(&curve.finish(end).0);
-        let mut bounce = BounceMeter::new(self.starts_high, quiet);
+        let mut bounce = BounceMeter::new(self.starts_high, judgement::quiet(self.edges()));
         self.first.iter().for_each(|&edge| bounce.take(edge));
         self.bounce = Some(bounce);
     }
 
+    /// Its first edges.
+    pub fn edges(&self) -> Edges<'_> {
+        Edges { starts_high: self.starts_high, times: &self.first }
+    }
+
+    /// Whether its first edges are all that it has.
+    pub fn has_all(&self) -> bool {
+        self.first.len() as u64 == self.count
+    }
+
+    /// The line as it is judged, at the recording's last time.
+    pub fn candidate<'a>(&'a self, name: &'a str, end: Nanos) -> Candidate<'a> {
+        let until = if self.has_all() { end } else { self.first.last().copied().unwrap_or(end) };
+        Candidate { name, edges: Some(self.edges()), since: self.since, until }
+    }
+
     /// Whether two lines had their edges at the same times; and whether at the same levels.
     pub fn same_as(&self, other: &Self) -> Option<bool> {
-        let same = self.edges > 0 && self.edges == other.edges && self.trace == other.trace;
+        let same = self.count > 0 && self.count == other.count && self.trace == other.trace;
         same.then_some(self.starts_high == other.starts_high)
     }
 
@@ -155,18 +177,18 @@ impl LineMeter {
         let [low, high] = spent;
         let [low_pulses, high_pulses] =
             self.pulses.map(|(shortest, longest)| (longest >= shortest).then_some((Nanos(shortest), Nanos(longest))));
-        let mut bounce = self.bounce.clone().unwrap_or_else(|| BounceMeter::new(self.starts_high, USUAL_QUIET));
+        let mut bounce = self.bounce.clone().unwrap_or_else(|| BounceMeter::new(self.starts_high, Nanos(1)));
         bounce.finish();
         let all = end.saturating_sub(self.since);
         LineFigures {
             idle_high: if high == low { self.starts_high } else { high > low },
-            edges: self.edges,
+            edges: self.count,
             share_high: if low + high == 0 { f64::from(self.high) } else { high as f64 / (low + high) as f64 },
             high_pulses,
             low_pulses,
             longest_rest: Nanos(self.longest.max(rest)),
             bounce,
-            rate_hz: if all.0 == 0 { 0.0 } else { self.edges as f64 / all.seconds() },
+            rate_hz: if all.0 == 0 { 0.0 } else { self.count as f64 / all.seconds() },
         }
     }
 }

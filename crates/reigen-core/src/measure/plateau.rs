@@ -1,4 +1,4 @@
-//! Plateaus of a curve, and the debounce time that they recommend.
+//! Plateaus of a curve: debounce times that all give one count.
 
 use super::curve::Curve;
 use crate::time::Nanos;
@@ -44,16 +44,6 @@ impl Curve {
         let ends = self.steps.iter().skip(1).map(|(time, _)| *time).chain([self.until]);
         let plateau = |(&(from, count), until): (&(Nanos, u64), Nanos)| Plateau { from, until, count };
         self.steps.iter().zip(ends).map(plateau).collect()
-    }
-
-    /// The plateau that recommends a time: the widest on a logarithmic scale, leaving out the one that starts at 0 or 1 ns (where
-    /// there is another) and those that count none. `None` where all count none.
-    pub fn recommended(&self) -> Option<Plateau> {
-        let counting: Vec<Plateau> = self.plateaus().into_iter().filter(|plateau| plateau.count > 0).collect();
-        // Only pulses of width 0 part a plateau at 1 ns from the one at 0: both count every edge.
-        let later = counting.iter().filter(|plateau| plateau.from.0 > 1);
-        let widest = later.max_by(|one, other| one.width().total_cmp(&other.width()));
-        widest.or(counting.first()).copied()
     }
 
     /// The plateaus that give a count; where none does, those that come nearest to it.

@@ -18,7 +18,6 @@ struct Held {
 /// Takes edges and gives the curve.
 #[derive(Debug, Clone)]
 pub struct StableCurve {
-    starts_on: bool,
     on: bool,
     last: Option<Nanos>,
     stack: Vec<Held>,
@@ -33,7 +32,6 @@ impl StableCurve {
     pub fn new(on: bool) -> Self {
         let start = Held { length: u64::MAX, on };
         Self {
-            starts_on: on,
             on,
             last: None,
             stack: vec![start],
@@ -92,13 +90,14 @@ impl StableCurve {
 
     /// How many actuations come out at each time, and how many glitches are swallowed.
     ///
-    /// `end` is the recording's last time.
-    pub fn finish(mut self, end: Nanos) -> (Curve, Curve) {
+    /// `starts_on` is whether the input is on at first: it need not be on while the level taken is. `end` is the recording's
+    /// last time.
+    pub fn finish(mut self, starts_on: bool, end: Nanos) -> (Curve, Curve) {
         if let Some(last) = self.last {
             self.hold(end.saturating_sub(last).0);
         }
         // Of changes that take turns, the first is on where it starts off.
-        let actuations = |changes: i64| (changes + i64::from(!self.starts_on)) / 2;
+        let actuations = |changes: i64| (changes + i64::from(!starts_on)) / 2;
         let until = Nanos(end.0.max(1) + 1);
         let curve = |changes: Changes, at_start: i64, count: &dyn Fn(i64) -> i64| {
             let (steps, exact) = changes.curve(at_start);

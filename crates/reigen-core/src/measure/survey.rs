@@ -1,90 +1,21 @@
-//! The survey of a recording: each line, what looks wrong with it, and what it may be.
+//! The survey of a recording: each line, what it is, and what looks wrong with it.
 
+use super::advice::Advice;
 use super::analog::{AnalogFigures, AnalogMeter};
+use super::debounce::{self, Sense};
+use super::judgement::{Candidate, JUDGED, judge};
+use super::kind::{Guess, Kind};
 use super::line::{LineFigures, LineMeter};
-use super::relation::{self, Edges, JUDGED};
+use super::{mains, pulse_train};
+use crate::column::{BitColumn, ReadingColumn};
 use crate::finding::Finding;
+use crate::names::counted;
 use crate::time::Nanos;
+use crate::units::short_time;
 use rayon::prelude::*;
 
-/// Up to so many lines are held against one another.
-const MOST_COMPARED: usize = 48;
-
-/// What a line may be, and why it is thought so.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Guess {
-    /// The word for it.
-    pub kind: Kind,
-    /// The ground for the guess.
-    pub ground: String,
-}
-
-/// What a line may be.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Kind {
-    /// It never changes.
-    Dead,
-    /// Nothing drives it.
-    Floating,
-    /// A mechanical contact.
-    Contact,
-    /// Pulses of a sensor.
-    Pulses,
-    /// The first or second channel of an encoder, with the other one's name.
-    Quadrature {
-        /// The other channel.
-        with: String,
-        /// Whether this one leads.
-        leads: bool,
-    },
-    /// The index of an encoder, with one of its channels.
-    Index {
-        /// A channel.
-        of: String,
-    },
-    /// One side of a changeover contact, with the other one's name.
-    Changeover {
-        /// The other side.
-        with: String,
-    },
-    /// A wire of a shift-register chain.
-    Chain {
-        /// Which one: `load`, `clock` or `data`.
-        wire: &'static str,
-    },
-    /// The trigger of an echo sensor, with its echo.
-    Trigger {
-        /// The echo.
-        of: String,
-    },
-    /// The echo of an echo sensor, with its trigger.
-    Echo {
-        /// The trigger.
-        of: String,
-    },
-    /// Something else.
-    Unknown,
-}
-
-impl Kind {
-    /// The words for it.
-    pub fn words(&self) -> String {
-        match self {
-            Kind::Dead => "dead".to_owned(),
-            Kind::Floating => "floating".to_owned(),
-            Kind::Contact => "contact".to_owned(),
-            Kind::Pulses => "pulse train".to_owned(),
-            Kind::Quadrature { with, leads: true } => format!("quadrature, leads {with}"),
-            Kind::Quadrature { with, leads: false } => format!("quadrature, follows {with}"),
-            Kind::Index { of } => format!("index of {of}"),
-            Kind::Changeover { with } => format!("changeover with {with}"),
-            Kind::Chain { wire } => format!("chain {wire}"),
-            Kind::Trigger { of } => format!("trigger of {of}"),
-            Kind::Echo { of } => format!("echo of {of}"),
-            Kind::Unknown => "not told".to_owned(),
-        }
-    }
-}
+/// With fewer edges in a window than these, one thread is faster.
+const MANY_EDGES: usize = 20_000;
 
 /// A line of two levels, surveyed.
 #[derive(Debug, Clone)]
@@ -93,8 +24,12 @@ pub struct SurveyedLine {
     pub name: String,
     /// Its figures; `None` if it never had a level.
     pub figures: Option<LineFigures>,
-    /// What it may be.
+    /// What it is.
     pub guess: Guess,
+    /// The first line that had its edges at the same times, and whether at the same levels.
+    pub same_as: Option<(String, bool)>,
+    /// Which debounce it needs; `None` if it never had a level.
+    pub advice: Option<Advice>,
 }
 
 /// A whole survey.
@@ -122,14 +57,14 @@ impl Surveyor {
     }
 
     /// Takes what the lines did within a window.
-    pub fn take(&mut self, bits: &[crate::column::BitColumn], readings: &[crate::column::ReadingColumn]) {
+    pub fn take(&mut self, bits: &[BitColumn], readings: &[ReadingColumn]) {
         let edges: usize = bits.iter().map(|bit| bit.toggles.len()).sum();
-        let work = |(meter, bit): (&mut Option<LineMeter>, &crate::column::BitColumn)| {
+        let work = |(meter, bit): (&mut Option<LineMeter>, &BitColumn)| {
             if let Some(level) = bit.level {
                 meter.get_or_insert_with(|| LineMeter::new(bit.since, level)).take(&bit.toggles);
             }
         };
-        match edges > 20_000 {
+        match edges > MANY_EDGES {
             true => self.lines.par_iter_mut().zip(bits).for_each(work),
             false => self.lines.iter_mut().zip(bits).for_each(work),
         }
@@ -138,247 +73,126 @@ impl Surveyor {
         }
     }
 
-    /// What comes of it at the recording's last time; with the names of the lines.
-    pub fn finish(mut self, end: Nanos, names: &[String], analogs: &[String]) -> Survey {
+    /// What comes of it at the recording's last time; with the step of its times and the names of the lines.
+    pub fn finish(mut self, tick: Nanos, end: Nanos, names: &[String], analogs: &[String]) -> Survey {
         let figures: Vec<Option<LineFigures>> =
             self.lines.par_iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
-        let mut guesses: Vec<Option<Guess>> = vec![None; self.lines.len()];
-        self.guess_dull(&figures, &mut guesses);
-        self.guess_groups(names, &mut guesses);
-        self.guess_single(&figures, &mut guesses);
+        let guesses = judge_all(&self.lines, names, end);
         let mut findings = Vec::new();
-        let lines: Vec<SurveyedLine> = names
-            .iter()
-            .zip(figures)
-            .zip(guesses)
-            .map(|((name, figures), guess)| {
-                let guess = guess.unwrap_or(Guess { kind: Kind::Unknown, ground: "nothing fits it".to_owned() });
-                SurveyedLine { name: name.clone(), figures, guess }
-            })
-            .collect();
-        lines.iter().for_each(|line| of_line(line, &mut findings));
-        self.of_pairs(names, &mut findings);
+        let mut lines: Vec<SurveyedLine> = Vec::new();
+        for (((name, figures), guess), meter) in names.iter().zip(figures).zip(guesses).zip(&self.lines) {
+            let same_as = self.same_as(lines.len(), names);
+            let sense = Sense { on_while_high: None, tick };
+            let advice = meter.clone().map(|meter| debounce::advise_line(meter, &guess.kind, sense, end));
+            let line = SurveyedLine { name: name.clone(), figures, guess, same_as, advice };
+            of_line(&line, meter.as_ref(), &mut findings);
+            lines.push(line);
+        }
         let analogs: Vec<(String, Option<AnalogFigures>)> =
             analogs.iter().cloned().zip(self.analogs.iter().map(|meter| meter.figures(end))).collect();
         analogs.iter().for_each(|(name, figures)| of_analog(name, figures.as_ref(), &mut findings));
         Survey { lines, analogs, findings }
     }
 
-    /// The edges that a line is judged by.
-    fn edges(&self, line: usize) -> Option<Edges<'_>> {
-        let all = self.all_edges(line)?;
-        Some(Edges { times: all.times.get(..JUDGED).unwrap_or(all.times), ..all })
-    }
-
-    /// All edges that are kept: a chain's data may change long after its clock has begun.
-    fn all_edges(&self, line: usize) -> Option<Edges<'_>> {
-        let meter = self.lines.get(line)?.as_ref()?;
-        Some(Edges { starts_high: meter.starts_high, times: &meter.first })
-    }
-
-    /// Lines that are dead, and lines that float.
-    fn guess_dull(&self, figures: &[Option<LineFigures>], guesses: &mut [Option<Guess>]) {
-        for (line, guess) in guesses.iter_mut().enumerate() {
-            let Some(Some(figures)) = figures.get(line) else {
-                *guess = Some(Guess { kind: Kind::Dead, ground: "it never has a level".to_owned() });
-                continue;
-            };
-            if figures.edges == 0 {
-                let level = if figures.idle_high { "high" } else { "low" };
-                *guess = Some(Guess { kind: Kind::Dead, ground: format!("it stays {level} all the time") });
-            } else if let Some(ground) = self.edges(line).and_then(|edges| floats(edges, figures)) {
-                *guess = Some(Guess { kind: Kind::Floating, ground });
-            }
-        }
-    }
-
-    /// Lines that belong to one another.
-    fn guess_groups(&self, names: &[String], guesses: &mut [Option<Guess>]) {
-        let free = |guesses: &[Option<Guess>]| -> Vec<usize> {
-            let open = guesses.iter().enumerate().filter(|(_, guess)| guess.is_none()).map(|(line, _)| line);
-            open.take(MOST_COMPARED).collect()
-        };
-        let name = |line: usize| names.get(line).cloned().unwrap_or_default();
-        let pairs = |lines: &[usize]| -> Vec<(usize, usize)> {
-            lines
-                .iter()
-                .flat_map(|&one| lines.iter().map(move |&other| (one, other)))
-                .filter(|(one, other)| one != other)
-                .collect()
-        };
-        let set = |line: usize, kind: Kind, ground: &str, guesses: &mut [Option<Guess>]| {
-            if let Some(guess) = guesses.get_mut(line) {
-                *guess = Some(Guess { kind, ground: ground.to_owned() });
-            }
-        };
-        let both = |(one, other): (usize, usize)| Some((self.edges(one)?, self.edges(other)?));
-        let taken = |guesses: &[Option<Guess>], (one, other): (usize, usize)| {
-            [one, other].iter().any(|&line| guesses.get(line).is_none_or(Option::is_some))
-        };
-        // A chain: load and clock, then what changes with the clock.
-        for (load, clock) in pairs(&free(guesses)) {
-            if taken(guesses, (load, clock)) {
-                continue;
-            }
-            let Some(ground) = both((load, clock)).and_then(|(load, clock)| relation::chain(load, clock)) else {
-                continue;
-            };
-            set(load, Kind::Chain { wire: "load" }, &ground, guesses);
-            set(clock, Kind::Chain { wire: "clock" }, &ground, guesses);
-            for data in free(guesses) {
-                let edges = self.all_edges(data).zip(self.all_edges(clock));
-                if edges.is_some_and(|(data, clock)| relation::is_chain_data(data, clock)) {
-                    set(data, Kind::Chain { wire: "data" }, "it changes only with the clock", guesses);
-                }
-            }
-        }
-        for (one, other) in pairs(&free(guesses)) {
-            if one > other || taken(guesses, (one, other)) {
-                continue;
-            }
-            let Some((leads, ground)) = both((one, other)).and_then(|(a, b)| relation::quadrature(a, b)) else {
-                continue;
-            };
-            set(one, Kind::Quadrature { with: name(other), leads }, &ground, guesses);
-            set(other, Kind::Quadrature { with: name(one), leads: !leads }, &ground, guesses);
-            for mark in free(guesses) {
-                if let Some(ground) = both((mark, one)).and_then(|(mark, pulses)| relation::index(mark, pulses)) {
-                    set(mark, Kind::Index { of: name(one) }, &ground, guesses);
-                }
-            }
-        }
-        for (trigger, echo) in pairs(&free(guesses)) {
-            if taken(guesses, (trigger, echo)) {
-                continue;
-            }
-            let Some(ground) = both((trigger, echo)).and_then(|(trigger, echo)| relation::echo(trigger, echo)) else {
-                continue;
-            };
-            set(trigger, Kind::Trigger { of: name(echo) }, &ground, guesses);
-            set(echo, Kind::Echo { of: name(trigger) }, &ground, guesses);
-        }
-        for (one, other) in pairs(&free(guesses)) {
-            if one > other || taken(guesses, (one, other)) {
-                continue;
-            }
-            let Some(ground) = both((one, other)).and_then(|(one, other)| relation::changeover(one, other)) else {
-                continue;
-            };
-            set(one, Kind::Changeover { with: name(other) }, &ground, guesses);
-            set(other, Kind::Changeover { with: name(one) }, &ground, guesses);
-        }
-    }
-
-    /// Contacts and pulse trains.
-    fn guess_single(&self, figures: &[Option<LineFigures>], guesses: &mut [Option<Guess>]) {
-        for (line, guess) in guesses.iter_mut().enumerate().filter(|(_, guess)| guess.is_none()) {
-            let (Some(Some(figures)), Some(edges)) = (figures.get(line), self.edges(line)) else { continue };
-            *guess = single(edges, figures);
-        }
-    }
-
-    /// Lines that are the same or the opposite.
-    fn of_pairs(&self, names: &[String], findings: &mut Vec<Finding>) {
-        for (one, first) in self.lines.iter().enumerate() {
-            for (other, second) in self.lines.iter().enumerate().skip(one + 1) {
-                let same = first.as_ref().zip(second.as_ref()).and_then(|(one, other)| one.same_as(other));
-                let (Some(same), Some(one), Some(other)) = (same, names.get(one), names.get(other)) else { continue };
-                let (code, word) =
-                    if same { ("lines-equal", "the same as") } else { ("lines-opposite", "always the opposite of") };
-                let message = format!("it is {word} `{other}`, edge for edge");
-                findings.push(Finding::note(
-                    code,
-                    one,
-                    message,
-                    "if they should be two signals, look for a short or a copied wire",
-                ));
-            }
-        }
+    /// The first line before this one that is the same or the opposite.
+    fn same_as(&self, line: usize, names: &[String]) -> Option<(String, bool)> {
+        let own = self.lines.get(line)?.as_ref()?;
+        let earlier = self.lines.iter().zip(names).take(line);
+        earlier.filter_map(|(meter, name)| Some((name.clone(), meter.as_ref()?.same_as(own)?))).next()
     }
 }
 
-/// Whether nothing drives a line: it chatters unevenly, without rest, or with the mains.
-fn floats(edges: Edges<'_>, figures: &LineFigures) -> Option<String> {
-    const ENOUGH: usize = 40;
-    let uneven = relation::unevenness(edges);
-    if edges.times.len() < ENOUGH || uneven < 0.3 {
-        return None;
-    }
-    let mains = [50.0, 60.0].into_iter().map(|hertz| (hertz, relation::follows(edges.times, hertz * 2.0)));
-    let (hertz, strength) = mains.max_by(|one, other| one.1.total_cmp(&other.1))?;
-    // A driven line rests at some time for very much longer than it takes from edge to edge.
-    let usual = relation::usual_step(edges).0.max(1);
-    let rests = figures.longest_rest.0 > usual.saturating_mul(100);
-    match (strength > 0.4 && !rests, !rests && uneven > 0.6 && (0.2..0.8).contains(&figures.share_high)) {
-        (true, _) => Some(format!(
-            "it chatters with the mains of {hertz} Hz: {:.0} % of its edges keep its phase",
-            strength * 100.0
-        )),
-        (false, true) => {
-            Some(format!("it chatters without rest: it never holds a level for longer than {}", figures.longest_rest))
-        }
-        (false, false) => None,
-    }
+/// Judges lines by what their meters kept.
+pub fn judge_all(meters: &[Option<LineMeter>], names: &[String], end: Nanos) -> Vec<Guess> {
+    let candidates: Vec<Candidate<'_>> = meters
+        .iter()
+        .zip(names)
+        .map(|(meter, name)| match meter {
+            Some(meter) => meter.candidate(name, end),
+            None => Candidate { name, edges: None, since: Nanos(0), until: end },
+        })
+        .collect();
+    judge(&candidates)
 }
 
-fn single(edges: Edges<'_>, figures: &LineFigures) -> Option<Guess> {
-    let bounce = &figures.bounce;
-    let changes = bounce.turning_on.count() + bounce.turning_off.count();
-    let extra = (bounce.turning_on.edges + bounce.turning_off.edges).saturating_sub(changes);
-    let longest = bounce.turning_on.lengths.most().max(bounce.turning_off.lengths.most()).unwrap_or_default();
-    let bounces = changes > 0 && extra * 2 >= changes && longest > Nanos(10_000) && longest < Nanos(100_000_000);
-    if bounces {
-        let ground = format!("{extra} extra edges around {changes} changes, over up to {longest}");
-        return Some(Guess { kind: Kind::Contact, ground });
-    }
-    let rises = edges.times.len() / 2;
-    if rises >= 20 {
-        let ground = format!("{} edges, with next to none extra", figures.edges);
-        return Some(Guess { kind: Kind::Pulses, ground });
-    }
-    (changes > 0).then(|| Guess {
-        kind: Kind::Contact,
-        ground: format!("{changes} slow changes, without bounce: a contact or a switching output"),
-    })
-}
-
-fn of_line(line: &SurveyedLine, findings: &mut Vec<Finding>) {
-    let Some(figures) = &line.figures else {
-        let message = "it never has a level".to_owned();
-        return findings.push(Finding::warning("no-level", &line.name, message, "look whether it was recorded at all"));
+fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Finding>) {
+    let name = line.name.as_str();
+    let (Some(figures), Some(meter)) = (&line.figures, meter) else {
+        let message = "never has a level".to_owned();
+        return findings.push(Finding::warning("no-level", name, message, "check that it was recorded at all"));
     };
+    if let Some((other, same)) = &line.same_as {
+        let (code, word) = if *same { ("lines-equal", "the same as") } else { ("lines-opposite", "the opposite of") };
+        let message = format!("always {word} `{other}`, edge for edge");
+        let remedy = "if they should be two signals, check for a short or a copied wire";
+        findings.push(Finding::note(code, name, message, remedy));
+    }
     match line.guess.kind {
         Kind::Dead => {
             let level = if figures.idle_high { "high" } else { "low" };
-            let message = format!("it is {level} from the first time to the last");
-            let remedy = "actuate it while recording; if it still stays so, look for a broken wire, a short, or a sensor without supply";
-            findings.push(Finding::warning("dead", &line.name, message, remedy));
+            let message = format!("{level} from the first time to the last");
+            let remedy = "actuate it while recording; if it stays so, check for a broken wire, a short, or a sensor without supply";
+            findings.push(Finding::warning("dead", name, message, remedy));
         }
         Kind::Floating => {
-            let remedy = "give it a pull-up or pull-down, or tie it if nothing is wired to it";
-            findings.push(Finding::warning("floating", &line.name, line.guess.ground.clone(), remedy));
+            let remedy = "connect it, or give it a pull-up or pull-down; tie it off if nothing is wired to it";
+            findings.push(Finding::warning("floating", name, line.guess.ground.clone(), remedy));
         }
+        Kind::Contact | Kind::Changeover { .. } | Kind::Unknown => of_bursts(name, figures, findings),
+        Kind::Pulses | Kind::Modulated | Kind::Quadrature { .. } => of_pulses(line, meter, findings),
         _ => {}
     }
-    let glitches = figures.bounce.glitches.count();
-    if glitches > 0 && matches!(line.guess.kind, Kind::Contact | Kind::Pulses | Kind::Changeover { .. }) {
-        let longest = figures.bounce.glitches.lengths.most().unwrap_or_default();
+    if let (Kind::Pulses, Some(hertz)) = (&line.guess.kind, mains::same_frequency(meter.edges().first(JUDGED))) {
         let message =
-            format!("{} with no change after it, up to {longest} long", crate::names::counted(glitches, "short burst"));
-        let remedy = "look for a wire beside a coil or a motor; `reigen debounce` finds a time that swallows them";
-        findings.push(Finding::note("glitches", &line.name, message, remedy));
+            format!("its frequency is exactly that of {hertz} Hz mains, with steady widths: driven, or well coupled");
+        let remedy = "stop what it measures while recording: if the pulses go on, they come from the mains, so ground the cable's shield";
+        findings.push(Finding::note("mains-frequency", name, message, remedy));
     }
+}
+
+/// Short pulses beside a contact's own transitions.
+fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Vec<Finding>) {
+    let (at_rest, away) = (figures.at_rest(), figures.away_from_rest());
+    if at_rest.count() > 0 {
+        let pulses = counted(at_rest.count(), "short pulse");
+        let message = format!("{pulses} at rest with no change after, up to {}", short_time(at_rest.longest()));
+        let remedy = "check for a wire beside a coil or a motor; `reigen debounce` finds a time that removes them";
+        findings.push(Finding::note("glitches", name, message, remedy));
+    }
+    if away.count() > 0 {
+        let breaks = counted(away.count(), "short break");
+        let message = format!("{breaks} while it is actuated, up to {}", short_time(away.longest()));
+        let remedy = "a dirty or loose contact: clean or replace it, or give it more wetting current";
+        findings.push(Finding::note("dropouts", name, message, remedy));
+    }
+}
+
+/// Short pulses in a sensor's rhythm.
+fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut Vec<Finding>) {
+    let found = pulse_train::interference(meter.edges(), &line.guess.kind);
+    if found.pulses == 0 {
+        return;
+    }
+    let message = format!(
+        "{} in its rhythm that {} not belong, up to {}",
+        counted(found.pulses, "short pulse"),
+        if found.pulses == 1 { "does" } else { "do" },
+        short_time(Nanos(found.longest))
+    );
+    let remedy =
+        "check the shield and the pull-up; `reigen debounce` finds a time that removes them, where there is one";
+    findings.push(Finding::note("glitches", &line.name, message, remedy));
 }
 
 fn of_analog(name: &str, figures: Option<&AnalogFigures>, findings: &mut Vec<Finding>) {
     let Some(figures) = figures else { return };
-    let ends = [("least", figures.least), ("greatest", figures.most)];
+    let ends = [("lowest", figures.least), ("highest", figures.most)];
     for ((word, value), _) in ends.into_iter().zip(figures.clips).filter(|(_, clips)| *clips) {
-        let message = format!("it stands at its {word} value, {value}, again and again: it seems cut off there");
-        findings.push(Finding::note("clipping", name, message, "look at the range of sensor and converter"));
+        let message = format!("at its {word} value, {value}, again and again: it looks cut off there");
+        findings.push(Finding::note("clipping", name, message, "check the range of sensor and converter"));
     }
     if figures.most == figures.least && figures.values > 1 {
-        let message = format!("it is {} all the time", figures.least);
-        findings.push(Finding::warning("dead", name, message, "look for a broken wire or a sensor without supply"));
+        let message = format!("{} all the time", figures.least);
+        findings.push(Finding::warning("dead", name, message, "check for a broken wire or a sensor without supply"));
     }
 }

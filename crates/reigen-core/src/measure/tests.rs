@@ -1,8 +1,10 @@
+use super::advice::{Advised, Wish, nice_from, nice_up_to};
 use super::analog::AnalogMeter;
 use super::bins::{Bins, Spread};
 use super::bounce::BounceMeter;
 use super::curve::{Changes, Curve};
-use super::debounce::DebounceMeter;
+use super::debounce::{DebounceMeter, Sense};
+use super::kind::Kind;
 use super::levels::{LevelsMeter, between};
 use super::line::LineMeter;
 use super::lockout_curve::lockout_curve;
@@ -32,7 +34,7 @@ fn debounced(settings: Settings, edges: &[Nanos], starts_on: bool, end: u64) -> 
 fn stable(edges: &[Nanos], starts_on: bool, end: u64) -> (Curve, Curve) {
     let mut curve = StableCurve::new(starts_on);
     edges.iter().for_each(|&edge| curve.take(edge));
-    curve.finish(Nanos(end))
+    curve.finish(starts_on, Nanos(end))
 }
 
 /// Edges with short and long steps, as bouncing contacts make them.
@@ -105,8 +107,7 @@ proptest! {
         prop_assert_eq!(figures.low_pulses, of(false).min().zip(of(false).max()));
         prop_assert_eq!(figures.longest_rest.0, stretches.iter().map(|(_, length)| *length).max().unwrap());
         let bounce = &figures.bounce;
-        let all = [&bounce.turning_on, &bounce.turning_off, &bounce.glitches];
-        prop_assert_eq!(all.iter().map(|bursts| bursts.edges).sum::<u64>(), edges.len() as u64);
+        prop_assert_eq!(bounce.all().iter().map(|bursts| bursts.edges).sum::<u64>(), edges.len() as u64);
     }
 }
 
@@ -137,7 +138,7 @@ fn plateaus_recommend_by_hand() {
     // 3 presses and 2 bounces at 0; of the rest one is gone above 2 and all above 3, the shorter press above 90.
     assert_eq!(told, [(0, 5), (3, 3), (4, 2), (91, 1), (101, 0)]);
     assert_eq!(glitches.at(Nanos(19)), Some(1), "a burst that ends in a press is no glitch");
-    let plateau = curve.recommended().unwrap();
+    let plateau = curve.plateaus().into_iter().max_by(|one, other| one.width().total_cmp(&other.width())).unwrap();
     assert_eq!((plateau.from, plateau.until, plateau.count, plateau.middle()), (Nanos(4), Nanos(91), 2, Nanos(19)));
     let (gives, ranges) = curve.giving(3);
     assert!(gives);
@@ -148,47 +149,96 @@ fn plateaus_recommend_by_hand() {
 }
 
 #[test]
-fn a_line_without_actuations_recommends_nothing() {
-    for edges in [nanos(&[]), nanos(&[100])] {
-        let (curve, _) = stable(&edges, true, 1000);
-        assert_eq!(curve.recommended(), None, "{edges:?}");
-        let told = {
-            let mut meter = DebounceMeter::new(true);
-            meter.take(&edges);
-            meter.finish(Nanos(1000))
-        };
-        assert_eq!(told.choice, "stable");
-    }
-}
-
-#[test]
 fn bursts_are_parted_by_what_they_change() {
     let mut meter = BounceMeter::new(false, Nanos(10));
     // On with two extra edges, a glitch while on, off at once; then on for good, unfinished.
     [5, 7, 8, 40, 43, 90, 200].map(Nanos).iter().for_each(|&edge| meter.take(edge));
     meter.finish();
-    let told = [&meter.turning_on, &meter.turning_off, &meter.glitches]
+    let told = [&meter.turning_on, &meter.turning_off, &meter.dropouts]
         .map(|bursts| (bursts.count(), bursts.edges, bursts.lengths.most()));
     assert_eq!(told, [(2, 4, Some(Nanos(3))), (1, 1, Some(Nanos(0))), (1, 2, Some(Nanos(3)))]);
+    assert_eq!((meter.shortest_hold(), meter.turning_on.longest_inner), (Some(Nanos(32)), Nanos(2)));
+    assert_eq!(meter.inverted().glitches.count(), 1);
 }
 
 #[test]
-fn glitches_speak_for_a_held_level_and_their_absence_for_the_first_edge() {
-    let press = |at: u64| [at, at + 300, at + 900, at + 90_000];
-    let mut edges: Vec<u64> = [10_000, 400_000, 800_000].into_iter().flat_map(press).collect();
-    let measured = |edges: &[u64]| {
-        let mut meter = DebounceMeter::new(false);
-        meter.take(&nanos(edges));
-        meter.finish(Nanos(1_200_000))
+fn each_line_gets_the_debounce_that_it_needs() {
+    const MS: u64 = 1_000_000;
+    let on = HoldTimes { on: Nanos(5 * MS), off: Nanos(5 * MS) };
+    // Presses of 200 ms every second; what comes at each closing and opening; what comes at rest.
+    let line = |closing: &[u64], opening: &[u64], glitches: &[u64]| {
+        let mut times: Vec<u64> = (1..=6u64)
+            .flat_map(|second| {
+                let at = move |start: u64, bounce: &[u64]| {
+                    [0].iter().chain(bounce).map(|after| start + after * MS / 10).collect::<Vec<u64>>()
+                };
+                [at(second * 1000 * MS, closing), at((second * 1000 + 200) * MS, opening)].concat()
+            })
+            .collect();
+        times.extend(glitches.iter().flat_map(|at| [at * MS, at * MS + MS / 2]));
+        times.sort_unstable();
+        nanos(&times)
     };
-    let clean = measured(&edges);
-    assert_eq!((clean.choice, clean.glitches), ("lockout", 0));
-    assert_eq!(clean.methods.each_ref().map(|method| method.plateau.unwrap().count), [3, 3]);
-    edges.extend([1_000_000, 1_000_400]);
-    let noisy = measured(&edges);
-    assert_eq!((noisy.choice, noisy.glitches), ("stable", 1));
-    assert_eq!(noisy.methods[0].plateau.unwrap().count, 3);
-    assert!(noisy.ground.contains("1 short pulse"), "{}", noisy.ground);
+    let advised = |edges: &[Nanos], wish: Wish| {
+        let mut meter = DebounceMeter::new(Nanos(0), false, true);
+        meter.take(edges);
+        let sense = Sense { on_while_high: None, tick: Nanos(1) };
+        meter.finish(&Kind::Contact, sense, wish, Nanos(8000 * MS)).advice
+    };
+    let (plain, at_once) = (Wish::default(), Wish { at_once: true, ..Wish::default() });
+    let truly = |count| Wish { true_count: Some(count), ..Wish::default() };
+    type Case<'a> = (&'a str, [&'a [u64]; 3], Wish, Option<Advised>, Option<u64>);
+    let cases: [Case<'_>; 9] = [
+        ("clean", [&[], &[], &[]], plain, Some(Advised::None), Some(6)),
+        ("both sides bounce for 3 ms", [&[10, 30], &[10, 30], &[]], plain, Some(Advised::Stable(on)), Some(6)),
+        (
+            "only the opening bounces, for 20 ms",
+            [&[], &[10, 200], &[]],
+            plain,
+            // The longest level in it is 19 ms.
+            Some(Advised::Stable(HoldTimes { on: Nanos(0), off: Nanos(50 * MS) })),
+            Some(6),
+        ),
+        (
+            "a break of 1 ms, 69 ms before the release",
+            [&[], &[10, 700], &[]],
+            plain,
+            Some(Advised::Stable(HoldTimes { on: Nanos(2 * MS), off: Nanos(2 * MS) })),
+            Some(6),
+        ),
+        (
+            "at once",
+            [&[10, 30], &[10, 30], &[]],
+            at_once,
+            Some(Advised::Stable(HoldTimes { on: Nanos(0), ..on })),
+            Some(6),
+        ),
+        ("at once beside glitches", [&[10, 30], &[10, 30], &[1500]], at_once, None, None),
+        (
+            "a glitch at rest",
+            [&[], &[], &[1500]],
+            plain,
+            Some(Advised::Stable(HoldTimes { on: Nanos(MS), off: Nanos(MS) })),
+            Some(6),
+        ),
+        ("each edge counted", [&[10, 30], &[], &[]], truly(12), Some(Advised::None), Some(12)),
+        ("a count that no method gives", [&[10, 30], &[], &[]], truly(13), None, None),
+    ];
+    for (what, [closing, opening, glitches], wish, wanted, count) in cases {
+        let advice = advised(&line(closing, opening, glitches), wish);
+        assert_eq!((advice.advised, advice.count), (wanted, count), "{what}: {advice:?}");
+    }
+}
+
+#[test]
+fn nice_times_are_kept_in_mind_easily() {
+    for (least, nice) in [(2, 2), (4, 5), (1_001, 1_500), (29_160_045, 30_000_000), (80_000_001, 100_000_000)] {
+        assert_eq!(nice_from(Nanos(least)), Nanos(nice));
+    }
+    assert_eq!((nice_up_to(Nanos(79)), nice_up_to(Nanos(1))), (Nanos(50), Nanos(0)));
+    let apart = Advised::Stable(HoldTimes { on: Nanos(0), off: Nanos(1_500_000) });
+    assert_eq!(apart.toml().unwrap(), r#"debounce = { method = "stable", on = "0 ms", off = "1.5 ms" }"#);
+    assert_eq!(Advised::None.toml(), None);
 }
 
 #[test]

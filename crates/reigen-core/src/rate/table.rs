@@ -168,6 +168,10 @@ impl PointKind for RatePoint {
         RATE_FIELDS
     }
 
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["of"]
+    }
+
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         vec![("of", &self.of)]
     }
@@ -269,6 +273,10 @@ impl PointKind for WidthPoint {
 
     fn fields(&self) -> &'static [Field] {
         &[ITSELF]
+    }
+
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["of"]
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {

@@ -130,6 +130,16 @@ pub trait PointKind: Debug + Send + Sync {
         Vec::new()
     }
 
+    /// The keys of expressions whose edges it sees, pulses of no width among them.
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &[]
+    }
+
+    /// The keys of expressions that a bounce would spoil.
+    fn bounce_keys(&self) -> &'static [&'static str] {
+        self.edge_keys()
+    }
+
     /// How it is wired, for the electrical check.
     fn wired(&self) -> Option<&Wired> {
         None
@@ -138,6 +148,11 @@ pub trait PointKind: Debug + Send + Sync {
     /// Its time, where it is a timer, whose second bit says whether it runs.
     fn timer(&self) -> Option<Nanos> {
         None
+    }
+
+    /// Whether it restarts at its last preset, so that its `.done` is on for no time.
+    fn restarts(&self) -> bool {
+        false
     }
 
     /// What it makes of its line, where it is an input.

@@ -4,7 +4,7 @@ use super::Circuit;
 use super::connection::ReadAs;
 use super::sensor::{OutputKind, Sensor};
 use crate::finding::Finding;
-use crate::station::Station;
+use crate::station::{Point, Station};
 use crate::units::{Hertz, Seconds};
 
 /// How fast the pulses of a circuit can get.
@@ -125,23 +125,28 @@ fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Fin
     }
 }
 
-/// A contact that is counted as it bounces.
+/// A contact whose bounce would spoil what reads it: counts, toggles, one-shots, blinking, zeros.
 fn check_counted(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec<Finding>) {
     let ReadAs::Input { debounce: None, .. } = &circuit.wired.read_as else { return };
     let Some(sensor) = circuit.sensor.filter(|sensor| sensor.output.is_mechanical()) else { return };
-    let counter = station
-        .points
-        .iter()
-        .find(|point| point.kind.counted().iter().any(|bit| bit.points().any(|name| name == circuit.name)));
-    let Some(counter) = counter else { return };
+    let spoiled = |point: &&Point| {
+        let keys = point.kind.bounce_keys();
+        let expressions = point.kind.expressions();
+        expressions.iter().any(|(key, bit)| keys.contains(key) && bit.points().any(|name| name == circuit.name))
+    };
+    let Some(user) = station.points.iter().find(spoiled) else { return };
     if hidden_by_filter(circuit, sensor) {
         return;
     }
     // What a contact bounces where nothing is said; a good button's figure.
     let usual = Seconds(0.005);
     let bounce = sensor.bounce.unwrap_or(usual);
-    let message = format!("`{}` counts a contact that bounces, without debounce", counter.name);
-    let sum = format!("{} may bounce for {bounce}, and each bounce counts", sensor.output.words());
+    let message = format!(
+        "`{}` ({}) works on the edges of a contact that bounces, without debounce",
+        user.name,
+        user.kind.what()
+    );
+    let sum = format!("{} may bounce for {bounce}, and each bounce is an edge", sensor.output.words());
     let remedy = format!("debounce = {{ method = \"stable\", time = \"{}\" }}", bounce * 1.5);
     findings.push(Finding::warning("contact-not-debounced", circuit.name, message, &remedy).with_sum(sum));
 }

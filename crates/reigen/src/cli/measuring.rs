@@ -19,39 +19,46 @@ pub(crate) struct SurveyArguments {
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
-    /// Write a first station file with the guesses
+    /// Write a first station file: what was found becomes points
     #[arg(long, value_name = "FILE.toml")]
     pub(crate) station: Option<PathBuf>,
+    /// Replace the station file if it exists
+    #[arg(long, requires = "station")]
+    pub(crate) force: bool,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,
 }
 
-/// Measure how a line bounces, and show what each debounce time would count.
+/// Tell which debounce each line needs, if any; of one line also what each debounce time would count.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen debounce ropewalk/recording.vcd
   reigen debounce ropewalk/recording.vcd --line PB_START --asserted low
   reigen debounce ropewalk/recording.vcd --line PB_STOP --asserted low --contact NC --true-count 3")]
 pub(crate) struct DebounceArguments {
     /// The recording: VCD, CSV, JSON Lines, Parquet, packed samples; `-` is standard input
     pub(crate) recording: PathBuf,
-    /// The line
+    /// One line, in detail; all lines without it
     #[arg(long, value_name = "NAME")]
-    pub(crate) line: String,
-    /// The level at which its contact is closed; high where nothing is said
-    #[arg(long, value_enum)]
+    pub(crate) line: Option<String>,
+    /// The level at which its contact is closed [default: off is the level at which the line rests]
+    #[arg(long, value_enum, requires = "line")]
     pub(crate) asserted: Option<LevelWord>,
     /// Normally open or closed
-    #[arg(long, value_enum, default_value = "NO")]
+    #[arg(long, value_enum, default_value = "NO", requires = "line")]
     pub(crate) contact: ContactWord,
-    /// How many actuations there really were: which times give that? Exit code 1 where none does
-    #[arg(long, value_name = "N")]
+    /// React to the first edge of each actuation
+    #[arg(long)]
+    pub(crate) at_once: bool,
+    /// How many actuations there really were: the advice counts just these; exit code 1 where no method does
+    #[arg(long, value_name = "N", requires = "line")]
     pub(crate) true_count: Option<u64>,
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,
     /// Draw the count over the debounce time
-    #[arg(long, value_name = "FILE.svg|.png")]
+    #[arg(long, value_name = "FILE.svg|.png", requires = "line")]
     pub(crate) draw: Option<PathBuf>,
     #[command(flatten, next_help_heading = "Reading")]
     pub(crate) reading: ReadingArguments,

@@ -10,7 +10,7 @@ use crate::replay::read_options;
 use crate::tables::{cells, left, table};
 use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
 use reigen_core::expand::frames::{Edges, Levels};
-use reigen_core::measure::survey::Kind;
+use reigen_core::measure::kind::Kind;
 use reigen_core::names::{counted, is_point_name};
 use reigen_core::station::plan::find_line;
 use reigen_core::time::{Nanos, Origin, seconds_short};
@@ -86,8 +86,10 @@ fn check_names(pressed: &[String]) -> Result<(), Failure> {
 fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3], Failure> {
     let surveyed = survey::survey(recording)?;
     let wires = ["load", "clock", "data"].map(|wanted| {
-        let lines =
-            surveyed.lines().iter().filter(|line| matches!(line.guess.kind, Kind::Chain { wire } if wire == wanted));
+        let lines = surveyed
+            .lines()
+            .iter()
+            .filter(|line| matches!(line.guess.kind, Kind::Chain { wire, .. } if wire == wanted));
         lines.map(|line| line.name.clone()).collect::<Vec<_>>()
     });
     match wires.each_ref().map(Vec::as_slice) {

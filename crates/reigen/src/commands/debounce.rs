@@ -1,4 +1,4 @@
-//! `reigen debounce`: the bounce of one line, and the debounce that is chosen for it.
+//! `reigen debounce`: the bounce of a recording's lines, and the debounce that each needs.
 
 use crate::Done;
 use crate::cli::DebounceArguments;
@@ -7,18 +7,18 @@ use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
-use crate::reading;
-use crate::reading::{read_through, refuse_line};
+use crate::reading::{self, Signals, read_through, refuse_line, signals};
 use crate::replay::read_options;
 use crate::tables::{cells, left, table};
 use reigen_core::condition::input::{Asserted, Contact, on_while_high};
-use reigen_core::measure::bounce::Bursts;
-use reigen_core::measure::debounce::{DebounceMeter, Debounced, Method};
+use reigen_core::lines::LineKind;
+use reigen_core::measure::advice::{Advice, Advised, Note, Wish};
+use reigen_core::measure::bounce::{BounceMeter, Bursts};
+use reigen_core::measure::debounce::{Debounced, LinesMeter, Method, Sense};
 use reigen_core::measure::plateau::Plateau;
 use reigen_core::names::counted;
 use reigen_core::station::plan::find_line;
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
 use reigen_draw::curve::CurvePicture;
 use reigen_draw::theme::Theme;
 use reigen_io::recording::Recording;
@@ -34,16 +34,30 @@ const SHOWN: usize = 12;
 /// A line measured as an input.
 pub(crate) struct Measured {
     line: String,
-    asserted: Asserted,
+    /// Normally closed contacts are on while open.
     contact: Contact,
     length: Nanos,
     debounced: Debounced,
 }
 
+/// What is asked of a recording's lines.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Question<'a> {
+    /// One line; all of them without.
+    pub(crate) line: Option<&'a str>,
+    /// The level at which the contact is closed; without it the input is off where the line idles.
+    pub(crate) asserted: Option<Asserted>,
+    pub(crate) contact: Contact,
+    pub(crate) wish: Wish,
+}
+
 impl Measured {
-    /// The time that is recommended for `stable`.
+    /// The time of `stable` that is advised.
     pub(crate) fn stable_time(&self) -> Nanos {
-        self.debounced.methods.first().map_or(Nanos(0), |method| method.recommended)
+        match self.debounced.advice.advised {
+            Some(Advised::Stable(times)) => times.on.max(times.off),
+            _ => Nanos(0),
+        }
     }
 }
 
@@ -53,111 +67,191 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.recording])?;
     let recording = reading::open(&arguments.recording, &options)?;
-    let measured = measure(recording, &arguments.line, arguments.asserted.map(Into::into), arguments.contact.into())?;
+    let question = Question {
+        line: arguments.line.as_deref(),
+        asserted: arguments.asserted.map(Into::into),
+        contact: arguments.contact.into(),
+        wish: Wish { at_once: arguments.at_once, true_count: arguments.true_count },
+    };
+    let measured = measure(recording, &question)?;
+    let (Some(_), [one]) = (question.line, measured.as_slice()) else {
+        match arguments.json {
+            true => out.json(&JsonLines { lines: measured.iter().map(|one| JsonAdvice::new(one)).collect() })?,
+            false => print_all(&measured, out)?,
+        }
+        return Ok(Done::Fine);
+    };
     if arguments.json {
-        out.json(&Json::new(&measured, arguments.true_count))?;
+        out.json(&Json::new(one, arguments.true_count))?;
     } else {
-        print(&measured, arguments.true_count, out)?;
+        print(one, arguments.true_count, out)?;
     }
     if let Some(path) = &arguments.draw {
-        draw(&measured, arguments.true_count, path)?;
+        draw(one, arguments.true_count, path)?;
     }
-    let gives = |count| measured.debounced.methods.iter().any(|method| method.curve.giving(count).0);
+    let gives = |count| one.debounced.advice.count == Some(count);
     Ok(if arguments.true_count.is_none_or(gives) { Done::Fine } else { Done::Differs })
 }
 
-/// Measures one line of a recording. Without `asserted` the input is taken to be off at the line's idle level.
-pub(crate) fn measure(
-    mut recording: Recording,
-    line: &str,
-    asserted: Option<Asserted>,
-    contact: Contact,
-) -> Result<Measured, Failure> {
-    let signal = find_line(line, recording.lines()).map_err(|kind| refuse_line("--line", &kind))?;
-    let asserted = asserted.unwrap_or(Asserted::High);
-    let while_high = on_while_high(asserted, contact);
-    let mut meter: Option<DebounceMeter> = None;
-    let length = read_through(&mut recording, &[signal], &[], &mut |lines| {
-        let Some(bit) = lines.bits().first() else { return };
-        if let Some(level) = bit.level {
-            meter.get_or_insert_with(|| DebounceMeter::new(level == while_high)).take(&bit.toggles);
-        }
-    })?;
-    let Some(meter) = meter else {
+/// Measures one line of a recording, or all of them.
+pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Result<Vec<Measured>, Failure> {
+    let Signals { numbers, mut names, .. } = signals(recording.lines(), |kind| *kind == LineKind::Level);
+    let wanted = match question.line {
+        Some(line) => Some(find_line(line, recording.lines()).map_err(|kind| refuse_line("--line", &kind))?),
+        None => None,
+    };
+    let only = wanted.and_then(|signal| numbers.iter().position(|number| *number == signal));
+    if let (Some(name), Some(line)) = (only.and_then(|only| names.get_mut(only)), question.line) {
+        line.clone_into(name);
+    }
+    let mut meter = LinesMeter::new(numbers.len(), only);
+    let length = read_through(&mut recording, &numbers, &[], &mut |lines| meter.take(lines.bits()))?;
+    let on_while_high = question.asserted.map(|asserted| on_while_high(asserted, question.contact));
+    let sense = Sense { on_while_high, tick: recording.tick() };
+    let contact = question.contact;
+    let told = meter.finish(&names, sense, question.wish, length);
+    let measured: Vec<Measured> = told
+        .into_iter()
+        .filter_map(|(line, debounced)| Some(Measured { line, contact, length, debounced: debounced? }))
+        .collect();
+    if let (Some(line), true) = (question.line, measured.is_empty()) {
         return Err(Failure::Usage {
             message: format!("the line `{line}` never has a level in {}", recording.name()),
-            help: "look whether it was recorded at all".to_owned(),
+            help: "check that it was recorded at all".to_owned(),
         });
-    };
-    Ok(Measured { line: line.to_owned(), asserted, contact, length, debounced: meter.finish(length) })
+    }
+    if let (Some(count), [one]) = (question.wish.true_count, measured.as_slice())
+        && count > one.debounced.edges
+    {
+        return Err(Failure::Usage {
+            message: format!("--true-count {count}: `{}` has only {}", one.line, counted(one.debounced.edges, "edge")),
+            help: "each actuation has two edges at least: count them again, or name another line".to_owned(),
+        });
+    }
+    Ok(measured)
 }
 
-/// Draws the curves, the recommended method's first.
+/// Draws the curves, the advised method's first.
 fn draw(measured: &Measured, true_count: Option<u64>, path: &Path) -> Result<(), Failure> {
+    let advised = measured.debounced.advice.advised.map_or("stable", Advised::method);
     let mut methods: Vec<&Method> = measured.debounced.methods.iter().collect();
-    methods.sort_by_key(|method| method.name != measured.debounced.choice);
-    let title = format!("{}: what each debounce time counts", measured.line);
+    methods.sort_by_key(|method| method.name != advised);
+    let title = format!("{}: actuations counted at each debounce time", measured.line);
     picture::write(&CurvePicture { title, methods, true_count }, path, (1280, 800), &Theme::LIGHT)
 }
 
-/// Prints it for people.
+/// Prints one line for people: the advice, then what it rests on.
 pub(crate) fn print(measured: &Measured, true_count: Option<u64>, out: &mut Out) -> Result<(), Failure> {
     let Measured { line, debounced, .. } = measured;
-    let level = if measured.asserted == Asserted::High { "high" } else { "low" };
+    let level = if debounced.on_while_high { "high" } else { "low" };
     out.line(format!(
-        "{line}: {} in {}, closed while {level}, contact {}",
+        "{line}: {}, {} in {}, actuated while {level}",
+        debounced.kind.words(),
         counted(debounced.edges, "edge"),
-        measured.length,
-        measured.contact
+        cells::time(Some(measured.length)),
     ))?;
+    print_advice(&debounced.advice, out)?;
     if debounced.edges == 0 {
-        return out.line("\nit never changes: actuate it while recording");
+        return Ok(());
     }
-    print_bounce(measured, out)?;
-    let mut methods = table(&[
-        "method",
-        "time",
-        "actuations",
-        "from",
-        "up to",
-        "room below",
-        "room above",
-        "delay",
-        "keeps pulses of",
-    ]);
-    for method in &debounced.methods {
-        methods.add_row(method_row(method));
+    if debounced.kind.is_contact() {
+        print_bounce(measured, out)?;
     }
-    out.line("")?;
-    out.table(methods)?;
     if debounced.lockout_edges < debounced.edges as usize {
-        out.line(format!("lockout is worked out from the first {} edges", debounced.lockout_edges))?;
+        out.line(format!("\nlockout is worked out from the first {} edges", debounced.lockout_edges))?;
     }
     print_plateaus(debounced, out)?;
-    if let Some(count) = true_count {
-        print_true_count(debounced, count, out)?;
+    match true_count {
+        Some(count) => print_true_count(debounced, count, out),
+        None => Ok(()),
     }
-    let Some(choice) = chosen(debounced) else {
-        return out.line("\nno debounce time gives a single actuation");
-    };
-    out.line(format!("\n→ {}: {}", choice.name, debounced.ground))?;
-    out.line(format!("debounce = {{ method = \"{}\", time = \"{}\" }}", choice.name, choice.recommended))
 }
 
-/// The method that is recommended, where it has a time.
-pub(crate) fn chosen(debounced: &Debounced) -> Option<&Method> {
-    debounced.methods.iter().find(|method| method.name == debounced.choice && method.plateau.is_some())
+fn print_advice(advice: &Advice, out: &mut Out) -> Result<(), Failure> {
+    match advice.advised {
+        None => out.line(format!("→ no advice: {}", advice.reason))?,
+        Some(Advised::None) => out.line(format!("→ none: {}", advice.reason))?,
+        Some(advised) => {
+            out.line(format!("→ {}: {}", advised.method(), advice.reason))?;
+            out.line(advised.toml().unwrap_or_default())?;
+            out.line(cost(advised, advice.count))?;
+        }
+    }
+    advice.notes.iter().try_for_each(|note| out.line(format!("note: {} [{}]", note.words(), note.code())))
+}
+
+/// What a debounce counts and costs.
+fn cost(advised: Advised, count: Option<u64>) -> String {
+    let counts = count.map_or(String::new(), |count| format!("counts {}; ", counted(count, "actuation")));
+    let costs = match advised {
+        Advised::Stable(times) if times.on == times.off => {
+            let time = cells::time(Some(times.on));
+            format!("each change is reported {time} later, and pulses shorter than {time} are dropped")
+        }
+        Advised::Stable(times) => format!(
+            "an actuation is reported {} later, a release {} later",
+            cells::time(Some(times.on)),
+            cells::time(Some(times.off))
+        ),
+        Advised::Lockout(time) => {
+            format!("a change is reported at once, and the next one {} later at the earliest", cells::time(Some(time)))
+        }
+        Advised::None => String::new(),
+    };
+    format!("{counts}{costs}")
+}
+
+/// One row for each line, then the lines to paste.
+fn print_all(all: &[Measured], out: &mut Out) -> Result<(), Failure> {
+    let mut rows = table(&["line", "kind", "advice", "counts", "why"]);
+    for Measured { line, debounced, .. } in all {
+        let advice = &debounced.advice;
+        let method = match advice.advised {
+            None => "no advice".to_owned(),
+            Some(Advised::None) => "none needed".to_owned(),
+            Some(Advised::Stable(times)) if times.on != times.off => {
+                format!("stable, on {}, off {}", cells::time(Some(times.on)), cells::time(Some(times.off)))
+            }
+            Some(advised) => format!("{} {}", advised.method(), cells::time(advised.times().map(|times| times.on))),
+        };
+        let notes: String = advice.notes.iter().map(|note| format!(" [{}]", note.code())).collect();
+        let count = advice.count.map_or(String::new(), |count| count.to_string());
+        rows.add_row([line.clone(), debounced.kind.words(), method, count, format!("{}{notes}", advice.reason)]);
+    }
+    [1, 2, 4].into_iter().for_each(|column| left(&mut rows, column));
+    out.table(rows)?;
+    let paste: Vec<(&str, String)> =
+        all.iter().filter_map(|one| Some((one.line.as_str(), one.debounced.advice.advised?.toml()?))).collect();
+    if !paste.is_empty() {
+        out.line("\nto paste into the inputs of the station:")?;
+        for (line, toml) in paste {
+            out.line(format!("{toml}    # {line}"))?;
+        }
+    }
+    let mut notes: Vec<Note> = all.iter().flat_map(|one| one.debounced.advice.notes.iter().copied()).collect();
+    notes.sort_unstable();
+    notes.dedup();
+    for note in notes {
+        out.line(format!("\nnote: {} [{}]", note.words(), note.code()))?;
+    }
+    Ok(())
+}
+
+/// The bursts in which the contact closes and opens: a normally open one closes as it goes on.
+fn sides<'a>(bounce: &'a BounceMeter, contact: Contact) -> [(&'static str, &'a Bursts); 2] {
+    let (closing, opening) = match contact {
+        Contact::NormallyOpen => (&bounce.turning_on, &bounce.turning_off),
+        Contact::NormallyClosed => (&bounce.turning_off, &bounce.turning_on),
+    };
+    [("closing", closing), ("opening", opening)]
 }
 
 fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
     let bounce = &measured.debounced.bounce;
-    let mut bursts = table(&["bounce", "times", "edges", "most in one", "middle", "99 %", "longest"]);
-    // A contact that is normally open closes as it goes on.
-    let (closing, opening) = match measured.contact {
-        Contact::NormallyOpen => (&bounce.turning_on, &bounce.turning_off),
-        Contact::NormallyClosed => (&bounce.turning_off, &bounce.turning_on),
-    };
-    for (name, kind) in [("closing", closing), ("opening", opening), ("short bursts, no change", &bounce.glitches)] {
+    let mut bursts = table(&["bursts", "count", "edges", "max edges", "median", "99 %", "longest"]);
+    let sides = sides(bounce, measured.contact);
+    let returns = [("short pulses at rest", &bounce.glitches), ("short breaks", &bounce.dropouts)];
+    for (name, kind) in sides.into_iter().chain(returns).filter(|(_, kind)| kind.count() > 0) {
         bursts.add_row([
             name.to_owned(),
             kind.count().to_string(),
@@ -170,10 +264,7 @@ fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
     }
     out.line("")?;
     out.table(bursts)?;
-    for (name, kind) in [("closing", closing), ("opening", opening)] {
-        print_histogram(name, kind, out)?;
-    }
-    Ok(())
+    sides.into_iter().try_for_each(|(name, kind)| print_histogram(name, kind, out))
 }
 
 /// How long bursts last, in steps of a doubling.
@@ -192,25 +283,6 @@ fn print_histogram(name: &str, bursts: &Bursts, out: &mut Out) -> Result<(), Fai
     left(&mut rows, 2);
     out.line("")?;
     out.table(rows)
-}
-
-fn method_row(method: &Method) -> Vec<String> {
-    let Some(plateau) = method.plateau else {
-        return vec![method.name.to_owned(), "none".to_owned(), "0".to_owned()];
-    };
-    let ratio = |ratio: f64| format!("{} times", significant(ratio));
-    let time = method.recommended.0 as f64;
-    vec![
-        method.name.to_owned(),
-        cells::time(Some(method.recommended)),
-        plateau.count.to_string(),
-        cells::time(Some(plateau.from)),
-        cells::time(Some(plateau.until)),
-        ratio(time / plateau.from.0.max(1) as f64),
-        ratio(plateau.until.0 as f64 / time),
-        cells::time(Some(method.delay_on)),
-        if method.shortest_kept == Nanos(0) { "any width".to_owned() } else { cells::time(Some(method.shortest_kept)) },
-    ]
 }
 
 /// The widest plateaus of a method, by time.
@@ -264,18 +336,36 @@ fn print_true_count(debounced: &Debounced, count: u64, out: &mut Out) -> Result<
     Ok(())
 }
 
-/// The measurement as JSON.
+/// The advice for one line as JSON.
 #[derive(Serialize)]
-struct Json<'a> {
+struct JsonAdvice<'a> {
     line: &'a str,
+    kind: &'static str,
     edges: u64,
     duration_ns: Nanos,
     bounce: JsonBounce,
     glitches: u64,
-    methods: BTreeMap<&'static str, JsonMethod>,
     recommended: Option<&'static str>,
+    recommended_on_ns: Option<Nanos>,
+    recommended_off_ns: Option<Nanos>,
+    recommended_count: Option<u64>,
     ground: &'a str,
     toml: Option<String>,
+    notes: Vec<&'static str>,
+}
+
+/// The advice for all lines as JSON.
+#[derive(Serialize)]
+struct JsonLines<'a> {
+    lines: Vec<JsonAdvice<'a>>,
+}
+
+/// The measurement of one line as JSON.
+#[derive(Serialize)]
+struct Json<'a> {
+    #[serde(flatten)]
+    advice: JsonAdvice<'a>,
+    methods: BTreeMap<&'static str, JsonMethod>,
     #[serde(skip_serializing_if = "Option::is_none")]
     true_count: Option<JsonTrueCount>,
 }
@@ -285,6 +375,7 @@ struct JsonBounce {
     closing: JsonBurst,
     opening: JsonBurst,
     glitches: JsonBurst,
+    dropouts: JsonBurst,
 }
 
 #[derive(Serialize)]
@@ -318,31 +409,40 @@ struct JsonRanges {
     ranges: Vec<Plateau>,
 }
 
-impl<'a> Json<'a> {
-    fn new(measured: &'a Measured, true_count: Option<u64>) -> Self {
-        let debounced = &measured.debounced;
-        let bounce = &debounced.bounce;
-        let (closing, opening) = match measured.contact {
-            Contact::NormallyOpen => (&bounce.turning_on, &bounce.turning_off),
-            Contact::NormallyClosed => (&bounce.turning_off, &bounce.turning_on),
-        };
-        let choice = chosen(debounced);
+impl<'a> JsonAdvice<'a> {
+    fn new(measured: &'a Measured) -> Self {
+        let Debounced { kind, edges, bounce, advice, .. } = &measured.debounced;
+        let [(_, closing), (_, opening)] = sides(bounce, measured.contact);
+        let times = advice.advised.and_then(Advised::times);
         Self {
             line: &measured.line,
-            edges: debounced.edges,
+            kind: kind.word(),
+            edges: *edges,
             duration_ns: measured.length,
             bounce: JsonBounce {
                 closing: JsonBurst::new(closing),
                 opening: JsonBurst::new(opening),
                 glitches: JsonBurst::new(&bounce.glitches),
+                dropouts: JsonBurst::new(&bounce.dropouts),
             },
-            glitches: debounced.glitches,
+            glitches: bounce.glitches.count() + bounce.dropouts.count(),
+            recommended: advice.advised.map(Advised::method),
+            recommended_on_ns: times.map(|times| times.on),
+            recommended_off_ns: times.map(|times| times.off),
+            recommended_count: advice.count,
+            ground: &advice.reason,
+            toml: advice.advised.and_then(Advised::toml),
+            notes: advice.notes.iter().map(|note| note.code()).collect(),
+        }
+    }
+}
+
+impl<'a> Json<'a> {
+    fn new(measured: &'a Measured, true_count: Option<u64>) -> Self {
+        let debounced = &measured.debounced;
+        Self {
+            advice: JsonAdvice::new(measured),
             methods: debounced.methods.iter().map(|method| (method.name, JsonMethod::new(method))).collect(),
-            recommended: choice.map(|method| method.name),
-            ground: &debounced.ground,
-            toml: choice.map(|method| {
-                format!("debounce = {{ method = \"{}\", time = \"{}\" }}", method.name, method.recommended)
-            }),
             true_count: true_count.map(|count| JsonTrueCount::new(debounced, count)),
         }
     }
@@ -351,7 +451,7 @@ impl<'a> Json<'a> {
 impl JsonMethod {
     fn new(method: &Method) -> Self {
         Self {
-            recommended_ns: method.plateau.map(|_| method.recommended),
+            recommended_ns: method.plateau.map(|_| method.time),
             count: method.plateau.map(|plateau| plateau.count),
             from_ns: method.plateau.map(|plateau| plateau.from),
             until_ns: method.plateau.map(|plateau| plateau.until),
@@ -376,7 +476,8 @@ impl JsonTrueCount {
         // Those of the method that is recommended; of the other where only that one gives it.
         let order = debounced.methods.iter().map(|method| method.name);
         let mut order: Vec<&str> = order.collect();
-        order.sort_by_key(|name| *name != debounced.choice);
+        let advised = debounced.advice.advised.map(Advised::method);
+        order.sort_by_key(|name| Some(*name) != advised);
         let giving = order.iter().filter_map(|name| methods.get(name)).find(|ranges| ranges.gives);
         Self { count, ranges: giving.map_or_else(Vec::new, |ranges| ranges.ranges.clone()), methods }
     }

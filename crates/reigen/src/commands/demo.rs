@@ -7,6 +7,7 @@ use crate::print::Out;
 use crate::replay::{Outcome, StationFile, Wanted, replay, replay_observed};
 use crate::states::States;
 use reigen_core::condition::input::{Asserted, Contact};
+use reigen_core::measure::advice::Wish;
 use reigen_core::simulate::Simulation;
 use reigen_core::simulate::truth::TruthFile;
 use reigen_io::options::ReadOptions;
@@ -95,7 +96,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("rest count right? The truth is known here, so it can be asked:\n")?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
-    let stop = debounce::measure(walk.recording()?, "PB_STOP", Some(Asserted::Low), Contact::NormallyClosed)?;
+    let stop = measured(walk, "PB_STOP", Contact::NormallyClosed)?;
     let time = stop.stable_time();
     out.line(
         "\nThe stop button is worn and bounces for longer than its debounce of 1 ms; one magnet is too weak to be",
@@ -122,13 +123,21 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("\nTo try it yourself: reigen demo --into ropewalk")
 }
 
+/// A button of the walk that closes to ground, measured.
+fn measured(walk: &Walk, line: &str, contact: Contact) -> Result<debounce::Measured, Failure> {
+    let question =
+        debounce::Question { line: Some(line), asserted: Some(Asserted::Low), contact, wish: Wish::default() };
+    let none = || Failure::Usage { message: format!("`{line}` was not measured"), help: String::new() };
+    debounce::measure(walk.recording()?, &question)?.pop().ok_or_else(none)
+}
+
 /// The start button: its bounce, the debounce for it, the picture of a press, and the reason for an edge.
 fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
     out.line("\nHow does the start button bounce, and is its debounce of 8 ms right?\n")?;
     out.line("$ reigen debounce recording.vcd --line PB_START --asserted low")?;
-    let start = debounce::measure(walk.recording()?, "PB_START", Some(Asserted::Low), Contact::NormallyOpen)?;
+    let start = measured(walk, "PB_START", Contact::NormallyOpen)?;
     debounce::print(&start, None, out)?;
-    out.line("\nIt is: 8 ms lie on the same plateau. A press, the raw line over the clean point:\n")?;
+    out.line("\nIt is: 8 ms counts the same, with more room. A press, the raw line over the clean point:\n")?;
     out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
     let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
     let point = draw::number_of(&station.station, "start_button")?;

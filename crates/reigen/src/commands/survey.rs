@@ -1,6 +1,7 @@
 //! `reigen survey`: what is on each line, without a station file.
 
 use crate::cli::SurveyArguments;
+use crate::commands::first_station::first_station;
 use crate::failure::Failure;
 use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
@@ -11,15 +12,16 @@ use crate::tables::{cells, left, print_findings, table};
 use reigen_core::finding::Finding;
 use reigen_core::lines::LineKind;
 use reigen_core::measure::analog::AnalogFigures;
-use reigen_core::measure::survey::{Kind, Survey, SurveyedLine, Surveyor};
-use reigen_core::names::{counted, is_point_name};
+use reigen_core::measure::kind::Kind;
+use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
+use reigen_core::names::counted;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use reigen_io::output_file::OutputFile;
 use reigen_io::recording::Recording;
 use serde::Serialize;
-use std::fmt::Write as _;
 use std::io::Write as _;
+use std::path::Path;
 
 /// A survey with what belongs to the recording.
 pub(crate) struct Surveyed {
@@ -28,23 +30,47 @@ pub(crate) struct Surveyed {
     length: Nanos,
     survey: Survey,
     unknown: Vec<Nanos>,
+    /// For each line its other names.
+    aliases: Vec<Vec<String>>,
 }
 
 /// Runs the command.
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     refuse_overwriting(&[arguments.station.as_deref()], &[&arguments.recording])?;
+    if let Some(path) = arguments.station.as_deref().filter(|path| path.exists() && !arguments.force) {
+        return Err(Failure::Usage {
+            message: format!("{} exists already", path.display()),
+            help: "name a new file, or give --force to replace it".to_owned(),
+        });
+    }
     let recording = reading::open(&arguments.recording, &options)?;
     let surveyed = survey(recording)?;
-    if let Some(path) = &arguments.station {
-        let mut file = OutputFile::create(path)?;
-        file.write_all(first_station(&surveyed).as_bytes()).map_err(|error| file.explain(error))?;
-        file.finish()?;
-    }
+    let written = arguments.station.as_deref().map(|path| write_station(&surveyed, path)).transpose()?;
     match arguments.json {
-        true => out.json(&Json::new(&surveyed)),
-        false => print(&surveyed, out),
+        true => return out.json(&Json::new(&surveyed)),
+        false => print(&surveyed, out)?,
     }
+    match written {
+        Some((path, points)) => {
+            let from = &surveyed.recording;
+            let recording = if arguments.recording == Path::new("-") { "RECORDING" } else { from };
+            out.line(format!(
+                "\nwrote {path} with {}; next: reigen run {path} {recording}",
+                counted(points as u64, "point")
+            ))
+        }
+        None => Ok(()),
+    }
+}
+
+/// Writes a first station file; gives its name and how many points it has.
+fn write_station(surveyed: &Surveyed, path: &Path) -> Result<(String, usize), Failure> {
+    let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines);
+    let mut file = OutputFile::create(path)?;
+    file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
+    file.finish()?;
+    Ok((path.display().to_string(), points))
 }
 
 impl Surveyed {
@@ -56,14 +82,15 @@ impl Surveyed {
 
 /// Surveys a recording.
 pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
-    let (bits, names) = signals(recording.lines(), |kind| *kind == LineKind::Level);
-    let (numbers, analogs) =
-        signals(recording.lines(), |kind| matches!(kind, LineKind::Number { .. } | LineKind::Real));
-    let mut surveyor = Surveyor::new(bits.len(), numbers.len());
-    let end =
-        read_through(&mut recording, &bits, &numbers, &mut |lines| surveyor.take(lines.bits(), lines.readings()))?;
-    let mut survey = surveyor.finish(end, &names, &analogs);
-    let told: Vec<Finding> = recording.findings(&names).into_iter().filter(|told| told.code != "no-level").collect();
+    let bits = signals(recording.lines(), |kind| *kind == LineKind::Level);
+    let numbers = signals(recording.lines(), |kind| matches!(kind, LineKind::Number { .. } | LineKind::Real));
+    let mut surveyor = Surveyor::new(bits.numbers.len(), numbers.numbers.len());
+    let end = read_through(&mut recording, &bits.numbers, &numbers.numbers, &mut |lines| {
+        surveyor.take(lines.bits(), lines.readings());
+    })?;
+    let names = &bits.names;
+    let mut survey = surveyor.finish(recording.tick(), end, names, &numbers.names);
+    let told: Vec<Finding> = recording.findings(names).into_iter().filter(|told| told.code != "no-level").collect();
     survey.findings.extend(told);
     Ok(Surveyed {
         recording: recording.name().to_owned(),
@@ -71,91 +98,124 @@ pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
         length: end,
         survey,
         unknown: recording.unknown_times(),
+        aliases: bits.aliases,
     })
 }
 
 /// Prints it for people.
 pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
-    let Survey { lines, analogs, findings } = &surveyed.survey;
+    let Survey { lines, analogs, .. } = &surveyed.survey;
     for told in &surveyed.taken_for {
         out.line(told)?;
     }
     out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
     if !lines.is_empty() {
         out.line("")?;
-        out.table(level_table(lines))?;
+        out.table(level_table(surveyed))?;
     }
     if !analogs.is_empty() {
-        let mut rows = table(&["line", "values", "least", "mean", "greatest", "noise", "two levels"]);
+        let mut rows = table(&["line", "values", "min", "mean", "max", "noise", "two levels"]);
         for (name, figures) in analogs {
             rows.add_row(analog_row(name, figures.as_ref()));
         }
         out.line("")?;
         out.table(rows)?;
     }
-    if lines.iter().all(|line| line.guess.kind == Kind::Unknown) {
-        return print_findings(findings, out);
+    let told = |line: &&SurveyedLine| line.guess.kind != Kind::Dead && line.same_as.is_none();
+    if lines.iter().any(|line| told(&line)) {
+        out.line("\nevidence:")?;
+        let mut grounds = table(&["line", "evidence"]);
+        for line in lines.iter().filter(told) {
+            grounds.add_row([line.name.clone(), line.guess.ground.clone()]);
+        }
+        left(&mut grounds, 1);
+        // A list without a head.
+        grounds.set_header(Vec::<String>::new());
+        out.table(grounds)?;
     }
-    out.line("\nwhy it may be that:")?;
-    let mut grounds = table(&["line", "ground"]);
-    for line in lines.iter().filter(|line| line.guess.kind != Kind::Unknown) {
-        grounds.add_row([line.name.clone(), line.guess.ground.clone()]);
-    }
-    left(&mut grounds, 1);
-    // A list without a head.
-    grounds.set_header(Vec::<String>::new());
-    out.table(grounds)?;
-    print_findings(findings, out)
+    print_findings(&folded(surveyed), out)
 }
 
-fn level_table(lines: &[SurveyedLine]) -> comfy_table::Table {
+/// The findings as people read them: those of all dead lines are one.
+fn folded(surveyed: &Surveyed) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    for finding in &surveyed.survey.findings {
+        let first = findings.iter_mut().find(|first| first.code == "dead" && first.message == finding.message);
+        match first.filter(|_| finding.code == "dead") {
+            Some(first) => first.subject = format!("{}, {}", first.subject, finding.subject),
+            None => findings.push(finding.clone()),
+        }
+    }
+    findings
+}
+
+fn level_table(surveyed: &Surveyed) -> comfy_table::Table {
     let mut rows = table(&[
         "line",
-        "what it may be",
+        "kind",
         "idle",
         "edges",
         "high",
         "shortest high",
         "shortest low",
         "bursts",
-        "edges in one",
-        "middle",
+        "max edges",
+        "median",
         "99 %",
         "longest",
     ]);
-    for line in lines {
-        rows.add_row(line_row(line));
+    let lines = &surveyed.survey.lines;
+    for (line, aliases) in lines.iter().zip(&surveyed.aliases) {
+        let same =
+            |other: &&SurveyedLine| other.same_as.as_ref().is_some_and(|(first, same)| *same && *first == line.name);
+        let names: Vec<&str> = [line.name.as_str()]
+            .into_iter()
+            .chain(aliases.iter().map(String::as_str))
+            .chain(lines.iter().filter(same).map(|other| other.name.as_str()))
+            .collect();
+        // A line that is the same as another stands beside it, and dead lines stand together below.
+        if line.guess.kind != Kind::Dead && !line.same_as.as_ref().is_some_and(|(_, same)| *same) {
+            rows.add_row(line_row(&names.join(" = "), line));
+        }
+    }
+    let dead: Vec<&str> =
+        lines.iter().filter(|line| line.guess.kind == Kind::Dead).map(|line| line.name.as_str()).collect();
+    if !dead.is_empty() {
+        rows.add_row([dead.join(", "), Kind::Dead.words()]);
     }
     left(&mut rows, 1);
     rows
 }
 
-fn line_row(line: &SurveyedLine) -> Vec<String> {
+fn line_row(name: &str, line: &SurveyedLine) -> Vec<String> {
     let Some(figures) = &line.figures else {
-        return vec![line.name.clone(), line.guess.kind.words(), "none".to_owned()];
+        return vec![name.to_owned(), line.guess.kind.words(), "none".to_owned()];
     };
-    let bounce = &figures.bounce;
-    let kinds = [&bounce.turning_on, &bounce.turning_off, &bounce.glitches];
-    let count: u64 = kinds.iter().map(|bursts| bursts.count()).sum();
-    let most = kinds.iter().map(|bursts| bursts.most_edges).max().unwrap_or(0);
     let time = |time: Option<Nanos>| cells::time(time);
-    // A burst of one edge has no length.
-    let length = |length: Option<Nanos>| cells::time(length.filter(|_| most > 1));
-    let longest = |share: f64| kinds.iter().filter_map(|bursts| bursts.lengths.share(share)).max();
-    vec![
-        line.name.clone(),
+    let mut row = vec![
+        name.to_owned(),
         line.guess.kind.words(),
         if figures.idle_high { "high" } else { "low" }.to_owned(),
         figures.edges.to_string(),
         format!("{} %", significant(figures.share_high * 100.0)),
         time(figures.high_pulses.map(|(shortest, _)| shortest)),
         time(figures.low_pulses.map(|(shortest, _)| shortest)),
+    ];
+    let kinds = figures.bounce.all();
+    let count: u64 = kinds.iter().map(|bursts| bursts.count()).sum();
+    let most = kinds.iter().map(|bursts| bursts.most_edges).max().unwrap_or(0);
+    if line.guess.kind.is_pulses() || line.guess.kind == Kind::Floating || most < 2 {
+        return row;
+    }
+    let longest = |share: f64| kinds.iter().filter_map(|bursts| bursts.lengths.share(share)).max();
+    row.extend([
         count.to_string(),
-        if count == 0 { String::new() } else { format!("≤ {most}") },
-        length(longest(0.5)),
-        length(longest(0.99)),
-        length(kinds.iter().filter_map(|bursts| bursts.lengths.most()).max()),
-    ]
+        most.to_string(),
+        time(longest(0.5)),
+        time(longest(0.99)),
+        time(kinds.iter().filter_map(|bursts| bursts.lengths.most()).max()),
+    ]);
+    row
 }
 
 fn analog_row(name: &str, figures: Option<&AnalogFigures>) -> Vec<String> {
@@ -172,55 +232,6 @@ fn analog_row(name: &str, figures: Option<&AnalogFigures>) -> Vec<String> {
     ]
 }
 
-/// A first station file: every guess an input, with its ground as a comment.
-fn first_station(surveyed: &Surveyed) -> String {
-    let mut text = format!(
-        "# A first station for {}: guesses, each with its ground. Look them over.\ntitle = \"{}\"\n",
-        surveyed.recording,
-        surveyed.recording.replace(['"', '\\'], "_")
-    );
-    let mut taken: Vec<String> = Vec::new();
-    for line in surveyed.survey.lines.iter() {
-        let Some(figures) = line.figures.as_ref() else { continue };
-        let name = point_name(&line.name, &mut taken);
-        let hash = if matches!(line.guess.kind, Kind::Dead | Kind::Floating) { "# " } else { "" };
-        // Writing to a text cannot fail.
-        let _ = writeln!(text, "\n# {}: {}", line.guess.kind.words(), line.guess.ground);
-        let _ = writeln!(
-            text,
-            "{hash}[input.{name}]\n{hash}line = \"{}\"",
-            line.name.replace('\\', "\\\\").replace('"', "\\\"")
-        );
-        if figures.idle_high && matches!(line.guess.kind, Kind::Contact | Kind::Pulses) {
-            let _ = writeln!(text, "{hash}asserted = \"low\"            # it idles high");
-        }
-        if matches!(line.guess.kind, Kind::Contact | Kind::Changeover { .. }) {
-            let quiet = figures.bounce.quiet();
-            let _ = writeln!(text, "{hash}debounce = {{ method = \"stable\", time = \"{quiet}\" }}");
-        }
-    }
-    text
-}
-
-/// A line's name as a point's: small letters, digits and `_`.
-fn point_name(line: &str, taken: &mut Vec<String>) -> String {
-    let plain: String = line
-        .chars()
-        .map(|letter| if letter.is_ascii_alphanumeric() { letter.to_ascii_lowercase() } else { '_' })
-        .collect();
-    let plain = plain.trim_matches('_');
-    let base = if is_point_name(plain) { plain.to_owned() } else { format!("line_{plain}") };
-    let mut name = base.clone();
-    for number in 2.. {
-        if !taken.contains(&name) {
-            break;
-        }
-        name = format!("{base}_{number}");
-    }
-    taken.push(name.clone());
-    name
-}
-
 /// The survey as JSON.
 #[derive(Serialize)]
 struct Json<'a> {
@@ -235,8 +246,13 @@ struct Json<'a> {
 #[derive(Serialize)]
 struct JsonLine<'a> {
     name: &'a str,
+    aliases: &'a [String],
     guess: String,
     ground: &'a str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    bit_ns: Option<Nanos>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    same_as: Option<&'a str>,
     idle: Option<&'static str>,
     edges: u64,
     share_high: Option<f64>,
@@ -254,7 +270,10 @@ struct JsonLine<'a> {
 struct JsonBursts {
     turning_high: JsonBurst,
     turning_low: JsonBurst,
+    /// Short pulses at rest.
     glitches: JsonBurst,
+    /// Short breaks away from rest.
+    dropouts: JsonBurst,
 }
 
 /// Bursts of one kind, as JSON.
@@ -291,12 +310,15 @@ struct JsonAnalog<'a> {
 impl<'a> Json<'a> {
     fn new(surveyed: &'a Surveyed) -> Self {
         let Survey { lines, analogs, findings } = &surveyed.survey;
-        let line = |(line, &unknown_ns): (&'a SurveyedLine, &Nanos)| {
+        let line = |((line, &unknown_ns), aliases): ((&'a SurveyedLine, &Nanos), &'a Vec<String>)| {
             let figures = line.figures.as_ref();
             JsonLine {
                 name: &line.name,
+                aliases,
                 guess: line.guess.kind.words(),
                 ground: &line.guess.ground,
+                bit_ns: if let Kind::Serial { bit } = line.guess.kind { Some(bit) } else { None },
+                same_as: line.same_as.as_ref().filter(|(_, same)| *same).map(|(name, _)| name.as_str()),
                 idle: figures.map(|figures| if figures.idle_high { "high" } else { "low" }),
                 edges: figures.map_or(0, |figures| figures.edges),
                 share_high: figures.map(|figures| figures.share_high),
@@ -310,7 +332,8 @@ impl<'a> Json<'a> {
                 bursts: figures.map(|figures| JsonBursts {
                     turning_high: JsonBurst::new(&figures.bounce.turning_on),
                     turning_low: JsonBurst::new(&figures.bounce.turning_off),
-                    glitches: JsonBurst::new(&figures.bounce.glitches),
+                    glitches: JsonBurst::new(figures.at_rest()),
+                    dropouts: JsonBurst::new(figures.away_from_rest()),
                 }),
             }
         };
@@ -318,7 +341,7 @@ impl<'a> Json<'a> {
             recording: &surveyed.recording,
             taken_for: &surveyed.taken_for,
             duration_ns: surveyed.length,
-            lines: lines.iter().zip(&surveyed.unknown).map(line).collect(),
+            lines: lines.iter().zip(&surveyed.unknown).zip(&surveyed.aliases).map(line).collect(),
             analogs: analogs.iter().map(|(name, figures)| JsonAnalog { name, figures: figures.as_ref() }).collect(),
             findings,
         }

@@ -8,9 +8,11 @@ use crate::print::Out;
 use crate::reading;
 use crate::replay::{StationFile, Wanted, read_options, replay, replay_observed};
 use crate::states::States;
-use crate::tables::{held, left, table};
+use crate::tables::{held, left, print_findings, table};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
+use reigen_core::finding::Finding;
+use reigen_core::findings::inputs::InputWatch;
 use reigen_core::names::counted;
 use reigen_core::station::Point;
 use reigen_core::summary::{ExpectSummary, PointSummary};
@@ -40,6 +42,23 @@ struct Json<'a> {
     station: Option<&'a str>,
     pass: bool,
     expectations: &'a [Held],
+    /// What looks wrong with the inputs, by recording.
+    findings: &'a [Told],
+}
+
+/// Something wrong with an input of one recording.
+#[derive(Debug, Serialize)]
+struct Told {
+    recording: String,
+    #[serde(flatten)]
+    finding: Finding,
+}
+
+/// What came of one recording.
+#[derive(Debug, Default)]
+struct Verified {
+    held: Vec<Held>,
+    findings: Vec<Told>,
 }
 
 /// Runs the command.
@@ -56,19 +75,26 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
     let recordings = recordings(&arguments.recordings)?;
     let read: Vec<&Path> = recordings.iter().map(PathBuf::as_path).chain([arguments.station.as_path()]).collect();
     refuse_overwriting(&[arguments.junit.as_deref()], &read)?;
-    let told: Vec<Result<Vec<Held>, Failure>> =
+    let told: Vec<Result<Verified, Failure>> =
         recordings.par_iter().map(|path| verify(&station, path, &options)).collect();
-    let mut all = Vec::new();
+    let (mut all, mut findings) = (Vec::new(), Vec::new());
     for told in told {
-        all.extend(told?);
+        let told = told?;
+        all.extend(told.held);
+        findings.extend(told.findings);
     }
     if let Some(path) = &arguments.junit {
         write_junit(&station, &all, path)?;
     }
     let pass = all.iter().all(|told| told.pass);
     match arguments.json {
-        true => out.json(&Json { station: station.station.title.as_deref(), pass, expectations: &all })?,
-        false => print(&all, recordings.len(), out)?,
+        true => out.json(&Json {
+            station: station.station.title.as_deref(),
+            pass,
+            expectations: &all,
+            findings: &findings,
+        })?,
+        false => print(&all, &findings, recordings.len(), out)?,
     }
     Ok(if pass { Done::Fine } else { Done::Differs })
 }
@@ -101,7 +127,7 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
 }
 
 /// Holds the expectations against one recording.
-fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<Vec<Held>, Failure> {
+fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<Verified, Failure> {
     expectations(station, &|| reading::open(path, options))
 }
 
@@ -111,14 +137,15 @@ pub(crate) fn show(
     recording: &dyn Fn() -> Result<Recording, Failure>,
     out: &mut Out,
 ) -> Result<(), Failure> {
-    print(&expectations(station, recording)?, 1, out)
+    let told = expectations(station, recording)?;
+    print(&told.held, &told.findings, 1, out)
 }
 
 /// The expectations, each with the values of its names where it first failed.
 fn expectations(
     station: &StationFile,
     recording: &dyn Fn() -> Result<Recording, Failure>,
-) -> Result<Vec<Held>, Failure> {
+) -> Result<Verified, Failure> {
     let outcome = replay(station, recording()?, &Wanted::default())?;
     let states = |at: i64| -> Result<States, Failure> {
         let mut states = States::default();
@@ -126,6 +153,9 @@ fn expectations(
         replay_observed(station, recording()?, &wanted, &mut |seen| states.take(&seen))?;
         Ok(states)
     };
+    let of_inputs = outcome.findings.iter().filter(|finding| InputWatch::CODES.contains(&finding.code));
+    let findings =
+        of_inputs.map(|finding| Told { recording: outcome.recording.clone(), finding: finding.clone() }).collect();
     let mut all = Vec::new();
     for (point, summary) in station.station.points.iter().zip(&outcome.points) {
         let PointSummary::Expectation(ExpectSummary { pass, detail, failed_at }) = summary else { continue };
@@ -143,7 +173,7 @@ fn expectations(
             values,
         });
     }
-    Ok(all)
+    Ok(Verified { held: all, findings })
 }
 
 /// The values of an expectation's names.
@@ -157,7 +187,7 @@ fn values(station: &StationFile, point: &Point, states: &States) -> Vec<String> 
     names.into_iter().map(|name| format!("{name} = {}", value(name))).collect()
 }
 
-fn print(all: &[Held], recordings: usize, out: &mut Out) -> Result<(), Failure> {
+fn print(all: &[Held], findings: &[Told], recordings: usize, out: &mut Out) -> Result<(), Failure> {
     let mut rows = table(&["recording", "expectation", "held", "how", "first failure", "values there"]);
     for told in all {
         rows.add_row([
@@ -177,7 +207,17 @@ fn print(all: &[Held], recordings: usize, out: &mut Out) -> Result<(), Failure> 
         all.len() - failed,
         counted(all.len() as u64, "expectation"),
         counted(recordings as u64, "recording")
-    ))
+    ))?;
+    for one in all.chunk_by(|one, other| one.recording == other.recording) {
+        let recording = one.first().map_or("", |held| held.recording.as_str());
+        let findings: Vec<Finding> =
+            findings.iter().filter(|told| told.recording == recording).map(|told| told.finding.clone()).collect();
+        if recordings > 1 && !findings.is_empty() {
+            out.line(format!("\nin {recording}:"))?;
+        }
+        print_findings(&findings, out)?;
+    }
+    Ok(())
 }
 
 fn write_junit(station: &StationFile, all: &[Held], path: &Path) -> Result<(), Failure> {

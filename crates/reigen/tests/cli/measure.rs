@@ -1,6 +1,7 @@
 //! What a recording says without a station: survey, debounce, levels.
 
 use crate::support::Place;
+use serde_json::Value;
 
 fn demo() -> Place {
     let place = Place::new();
@@ -52,11 +53,39 @@ fn a_debounce_is_chosen_by_its_curve() {
 }
 
 #[test]
-fn a_count_that_no_time_gives_is_told() {
+fn a_true_count_is_obeyed_by_the_line_to_paste_or_there_is_none() {
     let place = demo();
-    let said = place.reigen("debounce walk/recording.vcd --line GUARD_NO --true-count 50");
-    assert_eq!(said.code, 1);
-    assert!(said.stdout.contains("50 actuations: stable never gives it; nearest: 0 s to below"), "{}", said.stdout);
+    let asked =
+        |count: &str| place.reigen(&format!("debounce walk/recording.vcd --line GUARD_NO --json --true-count {count}"));
+    let given = asked("3");
+    assert_eq!((given.code, given.json()["recommended_count"].as_u64()), (0, Some(3)));
+    let never = asked("11");
+    assert_eq!((never.code, &never.json()["toml"], &never.json()["recommended"]), (1, &Value::Null, &Value::Null));
+    let said = place.reigen("debounce walk/recording.vcd --line GUARD_NO --true-count 11").stdout;
+    assert!(
+        said.contains("no advice: no method counts 11") && said.contains("11 actuations: stable never gives it"),
+        "{said}"
+    );
+    for refused in ["15", "-1"] {
+        let refused = asked(refused);
+        assert_eq!(refused.code, 2, "{}", refused.whole());
+    }
+}
+
+#[test]
+fn all_lines_get_their_advice_in_one_go() {
+    let place = demo();
+    let said = place.reigen("debounce walk/recording.vcd");
+    insta::assert_snapshot!(said.whole());
+    let json = place.reigen("debounce walk/recording.vcd --json").json();
+    let one = place.reigen("debounce walk/recording.vcd --line PB_STOP --json").json();
+    let row = json["lines"].as_array().unwrap().iter().find(|line| line["line"] == "PB_STOP").unwrap();
+    for key in ["kind", "recommended", "recommended_on_ns", "recommended_off_ns", "recommended_count", "toml", "notes"]
+    {
+        assert_eq!(row[key], one[key], "{key}");
+    }
+    let at_once = place.reigen("debounce walk/recording.vcd --line PB_STOP --at-once --json").json();
+    assert_eq!((&at_once["recommended_on_ns"], &at_once["recommended_count"]), (&0.into(), &3.into()));
 }
 
 #[test]
@@ -73,8 +102,8 @@ fn the_recommended_time_gives_the_true_count_of_every_kind_of_contact() {
             let made = place.reigen(&format!("simulate scenario.toml -o press.vcd --seed {seed}"));
             assert_eq!(made.code, 0, "{}", made.stderr);
             let json = place.reigen("debounce press.vcd --line PB --json").json();
-            let chosen = json["recommended"].as_str().unwrap();
-            assert_eq!(json["methods"][chosen]["count"], 11, "{kind} {glitches} {seed}: {}", json["methods"]);
+            assert_eq!(json["recommended_count"], 11, "{kind} {glitches} {seed}: {json}");
+            assert_eq!(json["recommended"] == "none", kind == "none" && !glitches, "{kind} {glitches} {seed}");
         }
     }
 }

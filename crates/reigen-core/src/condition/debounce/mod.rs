@@ -85,9 +85,7 @@ impl Settings {
             }
             // With one time for both states every burst is apart from the next, and the method's own word stands.
             Settings::Stable(times) if times.on == times.off => Box::new(Stable::new(times)),
-            Settings::Stable(times) => {
-                Box::new(BurstRule::new(Box::new(Stable::new(times)), times.on.max(times.off)))
-            }
+            Settings::Stable(times) => Box::new(BurstRule::new(Box::new(Stable::new(times)), times.on.max(times.off))),
             Settings::Lockout(times) => Box::new(Lockout::new(times)),
             Settings::Sampled { every, count } => {
                 let times = ReadingTimes { period: every, phase: Nanos(0), catch: false };

@@ -52,7 +52,11 @@ pub(super) fn by_neighbours((output, mut fates): Told, edges: &[u64], apart: u64
     for group in judged.chunk_by(|&one, &other| edges[other] - edges[one] < apart) {
         if group.iter().any(|&edge| fates[edge] == Fate::Accepted) {
             let glitches = group.iter().filter(|&&edge| fates[edge] == Fate::Rejected(Rule::Glitch));
-            glitches.copied().collect::<Vec<_>>().into_iter().for_each(|edge| fates[edge] = Fate::Rejected(Rule::Bounce));
+            glitches
+                .copied()
+                .collect::<Vec<_>>()
+                .into_iter()
+                .for_each(|edge| fates[edge] = Fate::Rejected(Rule::Bounce));
         }
     }
     (output, fates)

@@ -177,6 +177,14 @@ impl PointKind for EncoderPoint {
             .for_each(|signal| signal.resolve(is_point));
     }
 
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["a", "b", "index"]
+    }
+
+    fn bounce_keys(&self) -> &'static [&'static str] {
+        &["a", "b", "index", "zero_on"]
+    }
+
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         let signals = self.signals().filter_map(|(key, signal)| Some((key, signal.expression()?)));
         signals.chain(self.zero_on.as_ref().map(|zero_on| ("zero_on", zero_on))).collect()
