@@ -252,7 +252,9 @@ impl<'a> Case<'a> {
             }
             _ => self.look_like_real(),
         };
-        if dropped == 0 {
+        // Interference at the very end is not told from a pulse.
+        let foreign = pulse_train::interference(self.edges, self.kind).pulses;
+        if dropped == 0 || (dropped == 1 && foreign > 0) {
             return None;
         }
         let message = format!(
@@ -344,4 +346,102 @@ fn worked(settings: InputSettings, edges: Edges<'_>, until: Nanos) -> (Vec<Nanos
 fn rises(output: &[Nanos], starts_on: bool) -> u64 {
     let changes = output.len() as u64;
     if starts_on { changes / 2 } else { changes.div_ceil(2) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::condition::debounce::{HoldTimes, ReadingTimes};
+    use crate::measure::bank::{self, Line};
+    use fastrand::Rng;
+
+    const MS: u64 = 1_000_000;
+
+    fn line(times: impl IntoIterator<Item = u64>) -> Line {
+        Line { word: "", starts_high: false, times: times.into_iter().map(Nanos).collect() }
+    }
+
+    /// Presses of a length every second, each closing with so many bounces 1 ms apart.
+    fn presses(hold: u64, bounces: u64) -> Line {
+        line((1..=8u64).flat_map(move |second| {
+            let start = second * 1000 * MS;
+            (0..=2 * bounces).map(move |edge| start + edge * MS).chain([start + hold * MS])
+        }))
+    }
+
+    fn stable(time: u64) -> Settings {
+        Settings::Stable(HoldTimes { on: Nanos(time), off: Nanos(time) })
+    }
+
+    /// The codes for an input that is on while its line is high.
+    fn codes(line: &Line, kind: &Kind, debounce: Settings, scan: Option<ReadingTimes>) -> Vec<&'static str> {
+        let end = Nanos(line.times.last().unwrap().0 + 3000 * MS);
+        let mut meter = LineMeter::of_first_edges(Nanos(0), line.starts_high);
+        meter.take(&line.times);
+        let settings = InputSettings { on_while_high: true, scan, debounce };
+        let case = Case::new(kind, settings, &meter, Nanos(1), end);
+        let glitch = case.verdicts.iter().filter(|verdict| verdict.rule == Some(crate::account::Rule::Glitch)).count();
+        let findings = case.findings("x", Rejected { glitch: glitch as u64, ..Rejected::default() });
+        assert!(findings.iter().all(|finding| !finding.remedy.is_empty() && finding.subject == "x"));
+        findings.iter().map(|finding| finding.code).collect()
+    }
+
+    #[test]
+    fn each_finding_on_an_input_has_a_case_that_has_it_and_one_that_just_has_not() {
+        let (contact, pulses) = (Kind::Contact, Kind::Pulses);
+        let bouncing = presses(200, 3);
+        let noisy = line((1..=8u64).flat_map(|second| [0, 200, 500, 501].map(|ms| (second * 1000 + ms) * MS)));
+        let train = line((1..=400u64).flat_map(|pulse| [pulse * 20 * MS, (pulse * 20 + 4) * MS]));
+        let disturbed = line((1..=400u64).flat_map(|pulse| {
+            let glitch = if pulse % 50 == 0 {
+                vec![pulse * 20 * MS + 9 * MS, pulse * 20 * MS + 9 * MS + 50_000]
+            } else {
+                vec![]
+            };
+            [vec![pulse * 20 * MS, (pulse * 20 + 4) * MS], glitch].concat()
+        }));
+        let scan = |ms: u64| Some(ReadingTimes { period: Nanos(ms * MS), phase: Nanos(0), catch: false });
+        type Case<'a> = (&'a str, &'a Line, &'a Kind, Settings, Option<ReadingTimes>, &'a [&'a str]);
+        let cases: [Case<'_>; 14] = [
+            ("bounce without debounce", &bouncing, &contact, Settings::Pass, None, &["bounce-counted"]),
+            ("a debounce that is too short", &bouncing, &contact, stable(MS / 2), None, &["bounce-counted"]),
+            ("one that is long enough", &bouncing, &contact, stable(10 * MS), None, &[]),
+            ("one that is longer than the presses", &bouncing, &contact, stable(300 * MS), None, &["pulses-swallowed"]),
+            ("a clean contact needs none", &presses(200, 0), &contact, Settings::Pass, None, &[]),
+            ("short pulses counted", &noisy, &contact, Settings::Pass, None, &["bounce-counted"]),
+            ("short pulses removed", &noisy, &contact, stable(5 * MS), None, &["glitches-removed"]),
+            ("a clean train", &train, &pulses, Settings::Pass, None, &[]),
+            ("a train with a debounce for buttons", &train, &pulses, stable(8 * MS), None, &["pulses-swallowed"]),
+            ("a disturbed train", &disturbed, &pulses, Settings::Pass, None, &["bounce-counted"]),
+            ("its interference removed", &disturbed, &pulses, stable(MS / 10), None, &["glitches-removed"]),
+            ("a scan that is too slow", &train, &pulses, Settings::Pass, scan(15), &["missed-by-scan"]),
+            ("one that is fast enough", &train, &pulses, Settings::Pass, scan(3), &[]),
+            ("a line that is not known", &train, &Kind::Unknown, stable(8 * MS), None, &["pulses-swallowed"]),
+        ];
+        for (what, line, kind, debounce, scan, wanted) in cases {
+            assert_eq!(codes(line, kind, debounce, scan), wanted, "{what}");
+        }
+    }
+
+    #[test]
+    fn a_healthy_input_with_the_debounce_that_is_advised_gets_no_warning() {
+        for (name, make) in bank::KINDS {
+            for seed in 0..25 {
+                let labelled = make(&mut Rng::with_seed(seed));
+                for (line, guess) in labelled.lines.iter().zip(labelled.judged()) {
+                    let mut meter = DebounceMeter::new(Nanos(0), line.starts_high, false);
+                    meter.take(&line.times);
+                    let sense = Sense { on_while_high: Some(true), tick: Nanos(1) };
+                    let end = Nanos(labelled.end.0 + 3000 * MS);
+                    let advised = meter.finish(&guess.kind, sense, Default::default(), end).advice.advised;
+                    let Some(advised) = advised else { continue };
+                    let told = codes(line, &guess.kind, advised.settings(), None);
+                    assert!(
+                        told.iter().all(|code| *code == "glitches-removed"),
+                        "{name} {seed}: {told:?} with {advised:?}"
+                    );
+                }
+            }
+        }
+    }
 }

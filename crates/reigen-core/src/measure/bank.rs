@@ -13,23 +13,23 @@ const MS: f64 = 1e6;
 const SECOND: f64 = 1e9;
 
 /// Lines that belong together, each with the word for what it is.
-pub(super) struct Labelled {
-    pub(super) lines: Vec<Line>,
-    pub(super) end: Nanos,
+pub(crate) struct Labelled {
+    pub(crate) lines: Vec<Line>,
+    pub(crate) end: Nanos,
     /// How often a contact was really actuated.
-    pub(super) actuations: u64,
+    pub(crate) actuations: u64,
 }
 
 /// A line, and what it is.
 #[derive(Debug, Clone)]
-pub(super) struct Line {
-    pub(super) word: &'static str,
-    pub(super) starts_high: bool,
-    pub(super) times: Vec<Nanos>,
+pub(crate) struct Line {
+    pub(crate) word: &'static str,
+    pub(crate) starts_high: bool,
+    pub(crate) times: Vec<Nanos>,
 }
 
 impl Line {
-    pub(super) fn edges(&self) -> Edges<'_> {
+    pub(crate) fn edges(&self) -> Edges<'_> {
         Edges { starts_high: self.starts_high, times: &self.times }
     }
 }
@@ -40,7 +40,7 @@ impl Labelled {
         Self { lines, end: last.max(Nanos((seconds * SECOND) as u64)), actuations: 0 }
     }
 
-    pub(super) fn judged(&self) -> Vec<Guess> {
+    pub(crate) fn judged(&self) -> Vec<Guess> {
         let names: Vec<String> = (0..self.lines.len()).map(|line| format!("L{line}")).collect();
         let named = self.lines.iter().zip(&names);
         let candidates: Vec<Candidate<'_>> = named
@@ -137,7 +137,7 @@ fn grid(random: &mut Rng, shortest: f64) -> f64 {
 }
 
 /// A wheel with marks before a sensor.
-pub(super) fn pulse_train(random: &mut Rng) -> Labelled {
+pub(crate) fn pulse_train(random: &mut Rng) -> Labelled {
     let marks = random.usize(1..8);
     let rate = scaled(random, 3.0, 400.0);
     let seconds = (60.0 / rate).clamp(8.0, 40.0);
@@ -181,7 +181,7 @@ fn bounced(random: &mut Rng, at: f64, most: usize, within: f64, rings: bool) -> 
 }
 
 /// A push button, a reed or a worn switch; now and then with interference or a dirty contact.
-pub(super) fn contact(random: &mut Rng) -> Labelled {
+pub(crate) fn contact(random: &mut Rng) -> Labelled {
     let within = [0.0, 0.3, 1.0, 3.0, 6.0, 20.0][random.usize(0..6)] * MS;
     let most = if within > 0.0 { random.usize(1..20) } else { 0 };
     let clean_opening = random.u32(0..3) == 0;
@@ -205,7 +205,7 @@ pub(super) fn contact(random: &mut Rng) -> Labelled {
 }
 
 /// Both sides of a door switch.
-pub(super) fn changeover(random: &mut Rng) -> Labelled {
+pub(crate) fn changeover(random: &mut Rng) -> Labelled {
     let transit = between(random, 1.0, 12.0) * MS;
     let (most, within) = (random.usize(0..8), between(random, 0.2, 4.0) * MS);
     let (mut no, mut nc) = (Vec::new(), Vec::new());
@@ -219,7 +219,7 @@ pub(super) fn changeover(random: &mut Rng) -> Labelled {
 }
 
 /// A width that carries a value: a duty, a servo's place, an echo by itself.
-pub(super) fn modulated(random: &mut Rng) -> Labelled {
+pub(crate) fn modulated(random: &mut Rng) -> Labelled {
     let period = scaled(random, 0.05, 50.0) * MS;
     let fixed_gaps = random.u32(0..4) == 0;
     let pulses = random.usize(60..800);
@@ -242,7 +242,7 @@ pub(super) fn modulated(random: &mut Rng) -> Labelled {
 }
 
 /// An encoder with its index: on a shaft, or turned by hand from detent to detent.
-pub(super) fn encoder(random: &mut Rng) -> Labelled {
+pub(crate) fn encoder(random: &mut Rng) -> Labelled {
     let phase = between(random, 0.13, 0.37);
     let duty = between(random, 0.4, 0.6);
     if random.u32(0..3) == 0 {
@@ -282,7 +282,7 @@ fn by_hand(random: &mut Rng) -> Labelled {
 }
 
 /// Characters at one of the usual speeds.
-pub(super) fn serial(random: &mut Rng) -> Labelled {
+pub(crate) fn serial(random: &mut Rng) -> Labelled {
     let baud = [1200.0, 9600.0, 19_200.0, 115_200.0][random.usize(0..4)] * between(random, 0.985, 1.015);
     let bit = SECOND / baud;
     let (data, parity) = [(8, false), (7, true), (8, true)][random.usize(0..3)];
@@ -312,7 +312,7 @@ pub(super) fn serial(random: &mut Rng) -> Labelled {
 }
 
 /// A bus of a clock, a select and data both ways; or of two wires.
-pub(super) fn bus(random: &mut Rng) -> Labelled {
+pub(crate) fn bus(random: &mut Rng) -> Labelled {
     let period = scaled(random, 1e3, 1e5);
     let two_wires = random.bool();
     let late = random.bool();
@@ -358,7 +358,7 @@ pub(super) fn bus(random: &mut Rng) -> Labelled {
 }
 
 /// A wire that picks up the mains, all the time or while it is touched.
-pub(super) fn floating(random: &mut Rng) -> Labelled {
+pub(crate) fn floating(random: &mut Rng) -> Labelled {
     let hertz = [50.0, 60.0][random.usize(0..2)] * between(random, 0.998, 1.002);
     let half = SECOND / hertz / 2.0;
     let wander = between(random, 0.15, 0.45);
@@ -395,7 +395,7 @@ pub(super) fn floating(random: &mut Rng) -> Labelled {
 }
 
 /// A chain of shift registers.
-pub(super) fn chain(random: &mut Rng) -> Labelled {
+pub(crate) fn chain(random: &mut Rng) -> Labelled {
     let bits = 8 * random.usize(1..5);
     let (clock_period, period) = (scaled(random, 1e3, 2e4), scaled(random, 2.0, 50.0) * MS);
     let (mut load, mut clock, mut data) = (Vec::new(), Vec::new(), Vec::new());
@@ -425,7 +425,7 @@ pub(super) fn chain(random: &mut Rng) -> Labelled {
 }
 
 /// An echo sensor's trigger and echo.
-pub(super) fn echo(random: &mut Rng) -> Labelled {
+pub(crate) fn echo(random: &mut Rng) -> Labelled {
     let (every, delay) = (between(random, 30.0, 100.0) * MS, between(random, 0.2, 0.8) * MS);
     let lost = between(random, 0.0, 0.1);
     let (mut trigger, mut echo) = (Vec::new(), Vec::new());
@@ -442,7 +442,7 @@ pub(super) fn echo(random: &mut Rng) -> Labelled {
 }
 
 /// All kinds that are made at random, by name.
-pub(super) const KINDS: [(&str, fn(&mut Rng) -> Labelled); 10] = [
+pub(crate) const KINDS: [(&str, fn(&mut Rng) -> Labelled); 10] = [
     ("pulse train", pulse_train),
     ("contact", contact),
     ("changeover", changeover),

@@ -6,7 +6,7 @@
 pub mod advice;
 pub mod analog;
 #[cfg(test)]
-mod bank;
+pub(crate) mod bank;
 pub mod bins;
 pub mod bounce;
 mod changeover;
