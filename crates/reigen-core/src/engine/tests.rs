@@ -86,6 +86,11 @@ const BLOCKS: &[(&str, &str)] = &[
     ),
     ("word", "[word.x]\nbits = ['a', 'b', 'NOT c', 'd']\ncode = 'bcd'\n[logic.y]\nwhen = 'x > 4 AND NOT x.invalid'"),
     ("word", "[word.x]\nbits = ['a', 'b', 'c']\ncode = 'gray'\n[counter.y]\nup = 'd'\nload = 'a'\nload_to = 'x'"),
+    (
+        "rate",
+        "[rate.x]\nof = 'a'\nmethod = 'period'\nmarks = { of = 4, missing = 1 }\nzero_after = '60 ns'\n[logic.y]\nwhen = 'x.revolution'",
+    ),
+    ("rate", "[rate.x]\nof = 'b'\nevery = '9 ns'\nmarks = { of = 5, missing = 2 }"),
     ("rate", "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.y]\nwhen = 'x.stopped'"),
     (
         "rate",

@@ -41,11 +41,28 @@ pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding
         let remedy = "it may still have turned: a longer `zero_after` sees slower speeds";
         findings.push(Finding::note("stops-too-early", name, message, remedy));
     }
+    if let (Some(zero_after), 3..) = (rate.zero_after, rate.lone_edges) {
+        let message = format!(
+            "{} in a row came one by one, each more than {zero_after} after the one before: it turns, and reads 0",
+            counted(rate.lone_edges, "edge")
+        );
+        let remedy = "a longer `zero_after` sees slower speeds: take twice the longest time from pulse to pulse";
+        findings.push(Finding::warning("too-slow-to-see", name, message, remedy));
+    }
     rate.wheel.iter().for_each(|wheel| of_wheel(name, rate, wheel, findings));
 }
 
 fn of_wheel(name: &str, rate: &RateSummary, wheel: &WheelSummary, findings: &mut Vec<Finding>) {
     let marks = wheel.missed.len();
+    if let Some(gap) = wheel.regular_gap() {
+        let message = format!(
+            "{} of {marks} side by side {} missing in every revolution: the wheel has a gap",
+            counted(gap as u64, "mark"),
+            if gap == 1 { "is" } else { "are" }
+        );
+        let remedy = format!("marks = {{ of = {marks}, missing = {gap} }}");
+        return push_once(Finding::note("regular-gap", name, message, &remedy), findings);
+    }
     for (mark, missed) in wheel.missed.iter().enumerate().filter(|(_, missed)| **missed > 1) {
         let from = wheel.missed_from_hertz.map_or(String::new(), |hertz| {
             format!(", at {} {} and faster", significant(hertz * rate.per_hertz), rate.unit)
@@ -166,6 +183,8 @@ mod tests {
             max: None,
             resolution: None,
             stopped: true,
+            bound: false,
+            lone_edges: early_stops * 2,
             method: "gate",
             judgement: (readings > 0).then_some(judgement),
             wheel,
@@ -185,6 +204,7 @@ mod tests {
             ripple_percent: 3.0,
             ripple_share_percent: ripple_share,
             missed: missed.to_vec(),
+            turns: 40,
             first_missed: Some(Nanos(3)),
             missed_from_hertz: Some(11.3),
         }
@@ -204,6 +224,10 @@ mod tests {
             (rate(1, 0, None, None), vec![]),
             (rate(9, 0, Some("every = ..."), None), vec!["coarse-reading"]),
             (rate(9, 1, None, None), vec!["stops-too-early"]),
+            (rate(9, 2, None, None), vec!["stops-too-early", "too-slow-to-see"]),
+            (rate(9, 0, None, Some(wheel(&[0.0, 0.0, 0.0], &[0, 38, 39], 10.0))), vec!["regular-gap"]),
+            // Not side by side, and not in every revolution.
+            (rate(9, 0, None, Some(wheel(&[0.0; 4], &[38, 0, 39, 0], 10.0))), vec!["mark-missed", "mark-missed"]),
             (rate(9, 0, None, Some(wheel(&[0.9, -0.9, 0.0], &[0, 0, 1], 10.0))), vec![]),
             (rate(9, 0, None, Some(wheel(&[1.0, -0.9, 0.0], &[0, 0, 0], 10.0))), vec!["marks-uneven"]),
             (rate(9, 0, None, Some(wheel(&[1.0, -0.9, 0.0], &[0, 0, 0], 80.0))), vec!["wheel-out-of-centre"]),

@@ -1,6 +1,7 @@
 //! `auto`: reciprocal counting, edges over the time that they took, at a constant step.
 
 use super::readings::{By, Made, Reading, Sink};
+use super::step::{self, Step};
 use crate::time::Nanos;
 
 /// The running form of reciprocal counting.
@@ -8,7 +9,7 @@ use crate::time::Nanos;
 pub struct Auto {
     every: Nanos,
     zero_after: Option<Nanos>,
-    tick: Nanos,
+    step: Step,
     /// The next time at which it reads.
     next: Nanos,
     /// The last edge of the last reading that had any, from which the next one counts; `None` while stopped.
@@ -26,7 +27,7 @@ impl Auto {
     /// A reading at every multiple of `every`, which is above zero; `tick` is the step of the edges' times.
     pub fn new(every: Nanos, zero_after: Option<Nanos>, tick: Nanos) -> Self {
         let (anchor, last, next) = (None, Nanos(0), Nanos(0));
-        Self { every, zero_after, tick, next, anchor, last, count: 0, any: false, reading: None }
+        Self { every, zero_after, step: Step::new(tick), next, anchor, last, count: 0, any: false, reading: None }
     }
 
     /// An edge; `amount` is -1 for one that goes back.
@@ -36,6 +37,7 @@ impl Auto {
         if self.next < at {
             self.pass(at, sink);
         }
+        self.step.take(at);
         self.last = at;
         if self.anchor.is_none() {
             self.anchor = Some(at);
@@ -43,6 +45,25 @@ impl Auto {
         }
         self.count += amount;
         self.any = true;
+    }
+
+    /// An edge that only tells the step of the times; readings that are due before it come first.
+    #[inline]
+    pub fn other_edge(&mut self, at: Nanos, sink: &mut impl Sink) {
+        if self.next < at {
+            self.pass(at, sink);
+        }
+        self.step.take(at);
+    }
+
+    /// The last time at which it read.
+    pub fn read_until(&self) -> Nanos {
+        self.next.saturating_sub(self.every)
+    }
+
+    /// The step of the edges' times.
+    pub fn step(&self) -> &Step {
+        &self.step
     }
 
     /// Many edges that all go one way: [`edge`](Self::edge) for each of them.
@@ -53,6 +74,11 @@ impl Auto {
             // Those up to the next reading only count.
             let within = rest.partition_point(|&time| time <= self.next).max(1);
             let (counted, later) = rest.split_at_checked(within).unwrap_or((rest, &[]));
+            if let [_, rest @ ..] = counted
+                && !self.step.is_finest()
+            {
+                rest.iter().for_each(|&edge| self.step.take(edge));
+            }
             if let [_, .., last] = *counted {
                 self.last = last;
                 self.count += amount * (counted.len() as i64 - 1);
@@ -85,7 +111,7 @@ impl Auto {
             let interval = (self.last - anchor).seconds();
             let hertz = self.count as f64 / interval;
             let made = Made { at, edges: self.count, from: anchor, until: self.last, by: By::Timed };
-            let resolution_hertz = hertz.abs() * self.tick.seconds() / interval;
+            let resolution_hertz = step::resolution(hertz, self.step.get().seconds(), interval);
             self.anchor = Some(self.last);
             (self.count, self.any) = (0, false);
             return self.give(Reading { hertz, resolution_hertz, made }, sink);
@@ -100,14 +126,18 @@ impl Auto {
             return sink.repeat(1);
         }
         let made = Made { at, edges: 0, from: self.last, until: at, by: By::Fallen };
-        let resolution_hertz = most * self.tick.seconds() / idle.seconds();
-        self.give(Reading { hertz: most.copysign(reading), resolution_hertz, made }, sink);
+        // A bound has no resolution.
+        self.give(Reading { hertz: most.copysign(reading), resolution_hertz: 0.0, made }, sink);
     }
 
     /// Stops: no interval spans it, and a reading there is becomes 0.
     pub fn stop(&mut self, at: Nanos, sink: &mut impl Sink) {
         self.anchor = None;
         (self.count, self.any) = (0, false);
+        if self.reading == Some(0.0) {
+            // A lone edge while it stands gives no other reading of 0.
+            return sink.repeat(1);
+        }
         if self.reading.is_some() {
             let made = Made { at, edges: 0, from: self.last, until: at, by: By::Stopped };
             self.give(Reading { hertz: 0.0, resolution_hertz: 0.0, made }, sink);

@@ -23,11 +23,13 @@ impl Gate {
         self.open = Some(Nanos(since.0.div_ceil(self.window.0).saturating_mul(self.window.0)));
     }
 
-    /// An edge; all windows that end at it or before it give their readings first.
+    /// An edge, so many places of the wheel after the one before; all windows that end at it or before it give their readings first.
     #[inline]
-    pub fn edge(&mut self, at: Nanos, sink: &mut impl Sink) {
+    pub fn edge(&mut self, at: Nanos, places: i64, sink: &mut impl Sink) {
         self.pass(at, sink);
-        self.count += u64::from(self.open.is_some_and(|open| at >= open));
+        if self.open.is_some_and(|open| at >= open) {
+            self.count += places.unsigned_abs();
+        }
     }
 
     /// Windows that end at `now` or before it give their readings.

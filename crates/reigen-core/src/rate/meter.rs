@@ -3,10 +3,12 @@
 use super::auto::Auto;
 use super::gate::Gate;
 use super::judgement::{self, Judgement};
+use super::marks::{Gap, Marks};
 use super::period::Period;
 use super::readings::{By, Made, Reading, Shown, Sink, Spread};
 use super::unit::Unit;
 use super::wheel::{Wheel, WheelSummary};
+use crate::column::BitColumn;
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -54,10 +56,16 @@ pub struct Settings {
     pub unit: Unit,
     /// Pulses in one revolution.
     pub pulses_per_rev: Option<f64>,
+    /// The places of a wheel with a deliberate gap.
+    pub marks: Option<Marks>,
 }
 
-/// The columns of a rate: `.stopped`; the value and `.resolution`.
-pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 2 };
+impl Settings {
+    /// The columns of a rate: `.stopped`, and with a gap `.revolution`; the value and `.resolution`.
+    pub fn shape(&self) -> Shape {
+        Shape { bits: 1 + usize::from(self.marks.is_some()), counts: 0, readings: 2 }
+    }
+}
 
 /// What a rate did.
 #[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
@@ -68,14 +76,16 @@ pub struct RateSummary {
     pub readings: u64,
     /// The last one; `None` without any.
     pub last: Option<f64>,
-    /// Over all readings, each once.
+    /// Counts over time, from the first interval on; standstills within it count.
     pub mean: Option<f64>,
     /// The least.
     pub min: Option<f64>,
     /// The most.
     pub max: Option<f64>,
-    /// What one count or one tick more would change in the last reading; `None` for 0.
+    /// What one count or one step of time more would change in the last reading; `None` for a bound, and for a timed 0.
     pub resolution: Option<f64>,
+    /// Whether the last reading only says that it cannot be faster: no edge came.
+    pub bound: bool,
     /// Whether the last reading is 0, or there is none.
     pub stopped: bool,
     /// How it is measured.
@@ -88,6 +98,8 @@ pub struct RateSummary {
     pub wheel: Option<WheelSummary>,
     /// Times at which it stood at 0 though the edges went on.
     pub early_stops: u64,
+    /// The most edges in a row of which each came only after it had been taken for stopped.
+    pub lone_edges: u64,
     /// When a reading becomes 0.
     #[serde(skip)]
     pub zero_after: Option<Nanos>,
@@ -116,6 +128,58 @@ struct Sums {
     early_stops: u64,
     /// The last edge before a stop, until the next interval comes.
     stopped_since: Option<Nanos>,
+    /// Edges, and the time that they took: from when, up to when.
+    counted: i64,
+    from: Option<Nanos>,
+    until: Nanos,
+    lone: Lone,
+}
+
+/// Edges that come so seldom that each is alone.
+#[derive(Debug, Default)]
+struct Lone {
+    last: Option<Nanos>,
+    now: u64,
+    most: u64,
+}
+
+impl Lone {
+    #[inline]
+    fn edge(&mut self, at: Nanos, zero_after: Nanos) {
+        let alone = self.last.replace(at).is_some_and(|last| (at - last) >= zero_after);
+        self.now = if alone { self.now + 1 } else { 0 };
+        self.most = self.most.max(self.now);
+    }
+}
+
+impl Sums {
+    /// An edge that is timed, so many places after the one before.
+    #[inline]
+    fn edge(&mut self, at: Nanos, places: i64) {
+        match self.from {
+            None => self.from = Some(at),
+            Some(_) => self.counted += places,
+        }
+        self.until = at;
+    }
+
+    /// What a reading was made of: counted edges, or a standstill.
+    fn take(&mut self, made: Made) {
+        match made.by {
+            By::Counted => {
+                self.from.get_or_insert(made.from);
+                self.counted += made.edges;
+                self.until = made.until;
+            }
+            By::Stopped => self.until = made.until,
+            By::Timed | By::Fallen => {}
+        }
+    }
+
+    fn mean_hertz(&self) -> Option<f64> {
+        let time = self.until.saturating_sub(self.from?).seconds();
+        (time > 0.0).then(|| self.counted as f64 / time)
+    }
 }
 
 /// The running form of a rate.
@@ -128,6 +192,7 @@ pub struct Rate {
     started: bool,
     sums: Sums,
     wheel: Option<Wheel>,
+    gap: Option<Gap>,
 }
 
 /// Wheels of more marks than these are not looked at mark by mark.
@@ -143,7 +208,19 @@ impl Rate {
         };
         let marks = settings.pulses_per_rev.filter(|marks| marks.fract() == 0.0 && (2.0..=MOST_MARKS).contains(marks));
         let wheel = marks.map(|marks| Wheel::new(marks as usize));
-        Self { settings, of, meter, tick, started: false, sums: Sums::default(), wheel }
+        let gap = settings.marks.map(Gap::new);
+        Self { settings, of, meter, tick, started: false, sums: Sums::default(), wheel, gap }
+    }
+}
+
+impl Rate {
+    /// The step of the edges' times, as it was learned.
+    fn step(&self) -> Nanos {
+        match &self.meter {
+            Meter::Gate(_) => self.tick,
+            Meter::Period(period) => period.learned(),
+            Meter::Auto(auto) => auto.step().get(),
+        }
     }
 }
 
@@ -173,13 +250,15 @@ impl Sink for Taking<'_> {
     #[inline]
     fn reading(&mut self, reading: Reading) {
         let value = reading.hertz * self.per_hertz;
-        self.shown.show(reading.made.at, value, reading.resolution_hertz * self.per_hertz);
+        let resolution = reading.resolution().map(|resolution| resolution * self.per_hertz);
+        self.shown.show(reading.made.at, value, resolution);
+        self.sums.take(reading.made);
         self.sums.spread.take(value, 1);
         self.sums.last = Some(reading);
         if self.zero_after.is_some() {
             self.look_at_stop(reading.made);
         }
-        if reading.hertz > 0.0 {
+        if reading.hertz > 0.0 && reading.made.by != By::Fallen {
             let (slowest, fastest) = self.sums.range.get_or_insert((reading, reading));
             if reading.hertz < slowest.hertz {
                 *slowest = reading;
@@ -197,40 +276,98 @@ impl Sink for Taking<'_> {
     }
 }
 
+impl Rate {
+    /// Works the toggles of a window: rising edges count, and all tell the step of the times.
+    fn work_edges(&mut self, of: &BitColumn, shown: Shown<'_>, revolution: Option<&mut BitColumn>) {
+        let Self { meter, sums, settings, wheel, gap, .. } = self;
+        let zero_after = settings.zero_after;
+        let mut revolution = revolution;
+        let mut taking = Taking { shown, sums, per_hertz: settings.unit.per_hertz, zero_after };
+        let mut rising = of.level == Some(true);
+        for &edge in &of.toggles {
+            rising = !rising;
+            if !rising {
+                meter.other_edge(edge, &mut taking);
+                continue;
+            }
+            let places = gap.as_mut().map_or(1, |gap| gap.edge(edge));
+            if let Some(revolution) = &mut revolution
+                && revolution.last_level() != Some(places > 1)
+            {
+                revolution.toggles.push(edge);
+            }
+            meter.edge(edge, places, &mut taking);
+            if !matches!(meter, Meter::Gate(_)) {
+                taking.sums.edge(edge, places);
+            }
+            if let Some(zero_after) = zero_after {
+                taking.sums.lone.edge(edge, zero_after);
+            }
+            if let Some(wheel) = wheel {
+                wheel.places(edge, places as usize);
+            }
+        }
+    }
+}
+
+impl Meter {
+    #[inline]
+    fn edge(&mut self, edge: Nanos, places: i64, sink: &mut impl Sink) {
+        match self {
+            Meter::Gate(gate) => gate.edge(edge, places, sink),
+            Meter::Period(period) => period.edge(edge, places, sink),
+            Meter::Auto(auto) => auto.edge(edge, places, sink),
+        }
+    }
+
+    /// An edge that does not count.
+    #[inline]
+    fn other_edge(&mut self, edge: Nanos, sink: &mut impl Sink) {
+        match self {
+            Meter::Gate(_) => {}
+            Meter::Period(period) => period.step().take(edge),
+            Meter::Auto(auto) if auto.step().is_finest() => {}
+            Meter::Auto(auto) => auto.other_edge(edge, sink),
+        }
+    }
+
+    /// Gives what is due before `until`.
+    fn pass(&mut self, until: Nanos, sink: &mut impl Sink) {
+        match self {
+            Meter::Gate(gate) => gate.pass(Nanos(until.0.saturating_sub(1)), sink),
+            Meter::Period(period) => period.pass(until, sink),
+            Meter::Auto(auto) => auto.pass(until, sink),
+        }
+    }
+}
+
 impl Block for Rate {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let ([stopped], [value, resolution]) = (outputs.bits, outputs.readings) else { return };
+        let ([stopped, rest @ ..], [value, resolution]) = (outputs.bits, outputs.readings) else { return };
         let of = inputs.bit(self.of);
         if of.level.is_none() {
             return;
         }
+        let mut revolution = rest.first_mut();
         if !self.started {
             self.started = true;
             stopped.start(of.since, true);
+            if let Some(revolution) = &mut revolution {
+                revolution.start(of.since, false);
+            }
             if let Meter::Gate(gate) = &mut self.meter {
                 gate.start(of.since);
             }
         }
-        let Self { meter, sums, settings, wheel, .. } = self;
+        let shown = Shown { value: &mut *value, resolution: &mut *resolution, stopped: &mut *stopped };
+        self.work_edges(of, shown, revolution);
+        let Self { meter, sums, settings, .. } = self;
         let shown = Shown { value, resolution, stopped };
         let mut taking = Taking { shown, sums, per_hertz: settings.unit.per_hertz, zero_after: settings.zero_after };
-        let last = Nanos(window.until.0.saturating_sub(1));
-        match meter {
-            Meter::Gate(gate) => {
-                of.rising().for_each(|edge| gate.edge(edge, &mut taking));
-                gate.pass(last, &mut taking);
-            }
-            Meter::Period(period) => {
-                of.rising().for_each(|edge| period.edge(edge, &mut taking));
-                period.pass(window.until, &mut taking);
-            }
-            Meter::Auto(auto) => {
-                of.rising().for_each(|edge| auto.edge(edge, 1, &mut taking));
-                auto.pass(window.until, &mut taking);
-            }
-        }
-        if let Some(wheel) = wheel {
-            of.rising().for_each(|edge| wheel.edge(edge));
+        meter.pass(window.until, &mut taking);
+        if let (Meter::Auto(auto), Some(Reading { hertz: 0.0, .. })) = (meter, sums.last) {
+            // While it stands, time passes.
+            sums.until = sums.until.max(auto.read_until());
         }
     }
 
@@ -244,20 +381,22 @@ impl Block for Rate {
         // A reading from before the counts began is none of theirs.
         let last = sums.last.filter(|_| sums.spread.count > 0);
         let in_units = |hertz: f64| hertz * settings.unit.per_hertz;
-        let judgement = sums.range.map(|(slowest, fastest)| judgement::of(settings, slowest, fastest, self.tick));
+        let judgement = sums.range.map(|(slowest, fastest)| judgement::of(settings, slowest, fastest, self.step()));
         PointSummary::Rate(Box::new(RateSummary {
             unit: settings.unit.name.clone(),
             readings: sums.spread.count,
             last: last.map(|last| in_units(last.hertz)),
-            mean: sums.spread.mean(),
+            mean: sums.mean_hertz().filter(|_| sums.spread.count > 0).map(in_units),
             min: sums.spread.min(),
             max: sums.spread.max(),
-            resolution: last.filter(|last| last.hertz != 0.0).map(|last| in_units(last.resolution_hertz)),
+            resolution: last.and_then(|last| last.resolution()).map(in_units),
+            bound: last.is_some_and(|last| last.made.by == By::Fallen),
             stopped: last.is_none_or(|last| last.hertz == 0.0),
             method: settings.method.word(),
             judgement,
             wheel: self.wheel.as_ref().and_then(Wheel::summary),
             early_stops: sums.early_stops,
+            lone_edges: sums.lone.most,
             zero_after: settings.zero_after,
             made: sums.last.map(|last| last.made),
             per_hertz: settings.unit.per_hertz,

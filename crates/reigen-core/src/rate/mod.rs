@@ -4,9 +4,11 @@ pub mod auto;
 pub mod captures;
 pub mod gate;
 pub mod judgement;
+pub mod marks;
 pub mod meter;
 pub mod period;
 pub mod readings;
+pub mod step;
 pub mod table;
 #[cfg(test)]
 mod tests;

@@ -109,14 +109,26 @@ pub struct Shown<'a> {
     pub stopped: &'a mut BitColumn,
 }
 
+impl Reading {
+    /// Its resolution: a bound has none, and of readings of 0 only a counted one has.
+    pub fn resolution(&self) -> Option<f64> {
+        let has = match self.made.by {
+            By::Counted => true,
+            By::Timed => self.hertz != 0.0,
+            By::Fallen | By::Stopped => false,
+        };
+        has.then_some(self.resolution_hertz)
+    }
+}
+
 impl Shown<'_> {
-    /// Shows a reading in units.
+    /// Shows a reading in units; one without a resolution leaves the one before.
     #[inline]
-    pub fn show(&mut self, at: Nanos, value: f64, resolution: f64) {
+    pub fn show(&mut self, at: Nanos, value: f64, resolution: Option<f64>) {
         if self.value.last() != Some(value) {
             self.value.push(at, value);
         }
-        if value != 0.0 && self.resolution.last() != Some(resolution) {
+        if let Some(resolution) = resolution.filter(|resolution| self.resolution.last() != Some(*resolution)) {
             self.resolution.push(at, resolution);
         }
         if self.stopped.last_level() != Some(value == 0.0) {

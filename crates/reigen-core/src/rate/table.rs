@@ -1,7 +1,8 @@
 //! The tables of rates and widths in the station file.
 
 use super::judgement;
-use super::meter::{self, Method, Rate, Settings};
+use super::marks::Marks;
+use super::meter::{Method, Rate, Settings};
 use super::unit::{KNOWN, Travel, Unit};
 use super::width::{self, Stretches, Width};
 use crate::engine::{Block, Shape};
@@ -29,11 +30,20 @@ pub struct RateTable {
     every: Option<Spanned<TimeText>>,
     average: Option<Spanned<u32>>,
     pulses_per_rev: Option<Spanned<f64>>,
+    marks: Option<Spanned<MarksTable>>,
     travel_per_rev: Option<Spanned<f64>>,
     unit: Option<Spanned<String>>,
     factor: Option<Spanned<f64>>,
     zero_after: Option<Spanned<TimeText>>,
     slowest: Option<Spanned<Speed>>,
+}
+
+/// `marks = { of = 60, missing = 2 }` as it stands in the file.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct MarksTable {
+    of: u32,
+    missing: u32,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -98,9 +108,40 @@ impl RateTable {
         }
     }
 
+    /// The places of a wheel with a gap; `None` where an error has been noted.
+    fn marks(&self, builder: &mut Builder<'_>) -> Option<Option<Marks>> {
+        let Some(table) = &self.marks else { return Some(None) };
+        let MarksTable { of, missing } = *table.get_ref();
+        let others = self.pulses_per_rev.as_ref().filter(|pulses| *pulses.get_ref() != f64::from(of));
+        let message = match (missing, others) {
+            (0, _) => "a gap of no marks is none: leave `marks` away".to_owned(),
+            _ if missing.saturating_add(2) > of => {
+                format!(
+                    "of {of} places {missing} without a mark leave too few: `missing` must be at least 2 below `of`"
+                )
+            }
+            (_, Some(pulses)) => format!(
+                "`pulses_per_rev` is {} and `marks` has {of} places: leave `pulses_per_rev` away, or give {of}",
+                pulses.get_ref()
+            ),
+            _ => return Some(Some(Marks { of, missing })),
+        };
+        builder.refuse(table.span(), StationErrorKind::File(message));
+        None
+    }
+
+    /// Pulses in one revolution: as stated, or the places of the wheel.
+    fn pulses_per_rev(&self) -> Option<Spanned<f64>> {
+        let of = |table: &Spanned<MarksTable>| Spanned::new(table.span(), f64::from(table.get_ref().of));
+        self.pulses_per_rev
+            .as_ref()
+            .map(|pulses| Spanned::new(pulses.span(), *pulses.get_ref()))
+            .or(self.marks.as_ref().map(of))
+    }
+
     fn unit(&self, builder: &mut Builder<'_>) -> Option<Unit> {
         let travel = Travel {
-            pulses_per_rev: builder.positive(&self.pulses_per_rev, "pulses_per_rev")?,
+            pulses_per_rev: builder.positive(&self.pulses_per_rev(), "pulses_per_rev")?,
             travel_per_rev: builder.positive(&self.travel_per_rev, "travel_per_rev")?,
             factor: builder.positive(&self.factor, "factor")?,
         };
@@ -128,7 +169,7 @@ pub(crate) fn unit(name: &Option<Spanned<String>>, travel: Travel, builder: &mut
 impl PointTable for RateTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
-        let (method, unit) = (self.method(builder), self.unit(builder));
+        let (method, marks, unit) = (self.method(builder), self.marks(builder), self.unit(builder));
         let zero_after = self.zero_after.as_ref().and_then(|time| builder.above_zero(time));
         if let (Some(zero_after), MethodWord::Gate) = (&self.zero_after, self.method) {
             let message = "`gate` takes no notice of `zero_after`: a window without edges reads 0".to_owned();
@@ -138,8 +179,8 @@ impl PointTable for RateTable {
         if builder.errors.len() > errors {
             return None;
         }
-        let pulses_per_rev = self.pulses_per_rev.map(Spanned::into_inner);
-        let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev };
+        let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
+        let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks? };
         Some(Box::new(RatePoint { settings, of: of?, slowest: self.slowest.map(Spanned::into_inner) }))
     }
 }
@@ -153,10 +194,12 @@ struct RatePoint {
 }
 
 const ITSELF: Field = Field { name: "", column: FieldColumn::Reading(0) };
+/// Those of a wheel with a gap; of others all but the last.
 const RATE_FIELDS: &[Field] = &[
     ITSELF,
     Field { name: "resolution", column: FieldColumn::Reading(1) },
     Field { name: "stopped", column: FieldColumn::Bit(0) },
+    Field { name: "revolution", column: FieldColumn::Bit(1) },
 ];
 
 impl PointKind for RatePoint {
@@ -165,7 +208,10 @@ impl PointKind for RatePoint {
     }
 
     fn fields(&self) -> &'static [Field] {
-        RATE_FIELDS
+        match self.settings.marks {
+            Some(_) => RATE_FIELDS,
+            None => RATE_FIELDS.get(..3).unwrap_or(RATE_FIELDS),
+        }
     }
 
     fn edge_keys(&self) -> &'static [&'static str] {
@@ -213,7 +259,7 @@ impl PointKind for RatePoint {
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
         let of = branch.counted(&self.of);
-        (Box::new(Rate::new(self.settings.clone(), of, branch.tick())), meter::SHAPE)
+        (Box::new(Rate::new(self.settings.clone(), of, branch.tick())), self.settings.shape())
     }
 }
 

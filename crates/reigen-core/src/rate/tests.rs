@@ -1,6 +1,7 @@
 use super::auto::Auto;
 use super::captures::{self, Timer};
 use super::gate::Gate;
+use super::marks::{Gap, Marks};
 use super::period::Period;
 use super::readings::{Reading, Sink};
 use super::unit::{Travel, Unit, UnitError};
@@ -15,7 +16,7 @@ struct Told(Vec<(Option<u64>, f64, f64)>);
 
 impl Sink for Told {
     fn reading(&mut self, reading: Reading) {
-        let resolution = if reading.hertz == 0.0 { 0.0 } else { reading.resolution_hertz };
+        let resolution = reading.resolution().unwrap_or(0.0);
         self.0.push((Some(reading.made.at.0), reading.hertz, resolution));
     }
 
@@ -51,7 +52,7 @@ fn gate_plainly(edges: &[u64], since: u64, window: u64) -> Vec<(f64, f64)> {
     let count = |k: u64| edges.iter().filter(|edge| (k * window..(k + 1) * window).contains(*edge)).count();
     let per_count = 1.0 / seconds(window);
     let windows = (first..).take_while(|k| (k + 1) * window <= END);
-    let reading = |count: usize| (count as f64 * per_count, if count == 0 { 0.0 } else { per_count });
+    let reading = |count: usize| (count as f64 * per_count, per_count);
     windows.map(|k| reading(count(k))).collect()
 }
 
@@ -64,17 +65,29 @@ fn period_plainly(edges: &[u64], average: usize, zero_after: Option<u64>) -> Vec
             let Some(first) = run.len().checked_sub(average + 1).map(|first| run[first]) else { continue };
             if first < now {
                 let hertz = average as f64 / seconds(now - first);
-                readings.push((hertz, hertz * hertz * TICK / average as f64));
+                let step = step_plainly(edges, now);
+                // f²δ/m / (1 − fδ/m)
+                let bound = (1.0 - hertz * step / average as f64).max(1e-3);
+                readings.push((hertz, hertz * hertz * step / average as f64 / bound));
             }
         }
         if run.last().zip(zero_after).is_some_and(|(last, zero)| last + zero == now) {
             run.clear();
-            if !readings.is_empty() {
+            if readings.last().is_some_and(|last| last.0 > 0.0) {
                 readings.push((0.0, 0.0));
             }
         }
     }
     readings
+}
+
+/// The step of the edges up to a time, in seconds: the greatest that all distances from the first are multiples of.
+fn step_plainly(edges: &[u64], now: u64) -> f64 {
+    let distances = edges.iter().filter(|edge| **edge <= now).map(|edge| edge - edges[0]).filter(|far| *far > 0);
+    let fits = |step: &u64| distances.clone().all(|far| far.is_multiple_of(*step));
+    let longest = distances.clone().min().unwrap_or(1);
+    let step = (1..=longest).rev().find(fits).unwrap_or(1);
+    seconds(step).max(TICK)
 }
 
 /// Reading by reading, each worked from all edges up to it.
@@ -97,7 +110,8 @@ fn auto_plainly(edges: &[u64], every: u64, zero_after: Option<u64>) -> Vec<(f64,
         if edges[last] > edges[from] {
             let interval = seconds(edges[last] - edges[from]);
             let hertz = (last - from) as f64 / interval;
-            readings.push((hertz, hertz * TICK / interval));
+            let share = step_plainly(edges, now) / interval;
+            readings.push((hertz, hertz * share / (1.0 - share).max(1e-3)));
             anchor = Some(last);
             continue;
         }
@@ -109,7 +123,7 @@ fn auto_plainly(edges: &[u64], every: u64, zero_after: Option<u64>) -> Vec<(f64,
             }
         } else if let Some(&before) = readings.last() {
             let most = 1.0 / seconds(idle);
-            readings.push(if most < before.0 { (most, most * TICK / seconds(idle)) } else { before });
+            readings.push(if most < before.0 { (most, 0.0) } else { before });
         }
     }
     readings
@@ -132,7 +146,7 @@ proptest! {
         let edges: Vec<u64> = edges.into_iter().filter(|edge| *edge > since).collect();
         let (mut gate, mut told) = (Gate::new(Nanos(window)), Told::default());
         gate.start(Nanos(since));
-        edges.iter().for_each(|&edge| gate.edge(Nanos(edge), &mut told));
+        edges.iter().for_each(|&edge| gate.edge(Nanos(edge), 1, &mut told));
         gate.pass(Nanos(END), &mut told);
         let plain = gate_plainly(&edges, since, window);
         prop_assert!(told.near(&plain), "{:?} {:?}", told, plain);
@@ -141,7 +155,7 @@ proptest! {
     #[test]
     fn a_period_is_the_time_of_the_last_intervals(edges in edges(), average in 1..4usize, zero in prop::option::of(1..40u64)) {
         let (mut period, mut told) = (Period::new(average, zero.map(Nanos), Nanos(2)), Told::default());
-        edges.iter().for_each(|&edge| period.edge(Nanos(edge), &mut told));
+        edges.iter().for_each(|&edge| period.edge(Nanos(edge), 1, &mut told));
         period.pass(Nanos(END + 1), &mut told);
         let plain = period_plainly(&edges, average, zero);
         prop_assert!(told.near(&plain), "{:?} {:?}", told, plain);
@@ -305,8 +319,8 @@ proptest! {
         gate.start(Nanos(0));
         let (mut period, mut auto) = (Period::new(average, None, Nanos(1)), Auto::new(Nanos(70_000_000), None, Nanos(1)));
         for &edge in &edges {
-            gate.edge(edge, &mut counted);
-            period.edge(edge, &mut timed);
+            gate.edge(edge, 1, &mut counted);
+            period.edge(edge, 1, &mut timed);
             auto.edge(edge, 1, &mut timed);
         }
         let hertz = |reading: &Reading| {
@@ -327,4 +341,74 @@ proptest! {
             prop_assert!(within * 1000 >= measured.len() * 999, "{} of {}", within, measured.len());
         }
     }
+}
+
+proptest! {
+    #[test]
+    fn a_reading_of_a_steady_shaft_is_true_to_its_resolution(
+        hertz in 0.7..4000.0f64,
+        step in prop::sample::select(vec![1u64, 1_000, 20_000, 1_000_000]),
+        phase in 0.0..1.0f64,
+        average in 1..9usize,
+        every in 10..300u64,
+    ) {
+        let time = |number: u32| Nanos(((f64::from(number) + phase) / hertz * 1e9) as u64 / step * step);
+        let last = (hertz as u32).clamp(20, 900);
+        let every = Nanos(every * 1_000_000);
+        let (mut gate, mut period, mut auto) =
+            (Gate::new(every), Period::new(average, None, Nanos(1)), Auto::new(every, None, Nanos(1)));
+        let (mut counted, mut timed, mut steps) = (Told::default(), Told::default(), Told::default());
+        gate.start(Nanos(0));
+        for edge in (0..last).map(time) {
+            gate.edge(edge, 1, &mut counted);
+            period.edge(edge, 1, &mut timed);
+            auto.edge(edge, 1, &mut steps);
+        }
+        // The first window may begin before the first edge: the shaft was turning then, unseen.
+        for (told, reading) in [counted.0.get(1..).unwrap_or_default(), &timed.0, &steps.0].into_iter().flatten().map(|told| (told.1, told.2)) {
+            prop_assert!((told - hertz).abs() <= reading * (1.0 + 1e-9), "{} for {}, ±{}", told, hertz, reading);
+        }
+    }
+
+    #[test]
+    fn a_wheel_with_a_gap_reads_as_one_without(of in 5..40u32, missing in 1..3u32, speed in 1.0..60.0f64, ramp in -0.3..0.3f64) {
+        let marks = Marks { of, missing };
+        let mut gap = Gap::new(marks);
+        let pitch = 1e9 / speed / f64::from(of);
+        let mut time = 0.0;
+        let (mut places, mut revolutions, mut passed) = (0, 0, 0);
+        for turn in 0..12u32 {
+            for place in 0..of {
+                time += pitch * (1.0 + ramp * f64::from(turn * of + place) / f64::from(12 * of));
+                passed += 1;
+                if place < of - missing {
+                    let step = gap.edge(Nanos(time as u64));
+                    revolutions += i64::from(step > 1);
+                    places += step;
+                    // All places up to here have been counted, whether they have a mark or not.
+                    prop_assert_eq!(places, passed, "turn {} place {}", turn, place);
+                }
+            }
+        }
+        prop_assert_eq!(revolutions, 11);
+    }
+}
+
+#[test]
+fn the_mean_is_counts_over_time_and_a_standstill_counts() {
+    let station = "[input.hall]\nline = 'H'\n[rate.drum]\nof = 'hall'\nmethod = 'period'\nzero_after = '1 s'\n";
+    let station = crate::station::parse(station).unwrap();
+    let line = crate::lines::RecordedLine { name: "H".into(), signal: 0, kind: crate::lines::LineKind::Level };
+    let mut engine = crate::station::plan::compile(&station, &[line], Nanos(1)).unwrap().engine;
+    // Ten pulses a second for a second, three seconds of nothing, ten again.
+    let pulse = |start: u64| [start, start + 20_000_000];
+    let starts = (0..=10u64).chain(40..=50).map(|tenth| tenth * 100_000_000 + 500_000_000);
+    let toggles = starts.flat_map(pulse).map(Nanos).collect();
+    let bit = crate::column::BitColumn { level: Some(false), since: Nanos(0), toggles };
+    let lines = crate::engine::Lines { bits: &[bit], readings: &[], last: true };
+    engine.work(crate::time::Window { from: Nanos(0), until: Nanos(6_000_000_001) }, lines);
+    let summaries = engine.summaries(Nanos(6_000_000_000));
+    let crate::summary::PointSummary::Rate(rate) = &summaries[1] else { panic!("no rate") };
+    assert!((rate.mean.unwrap() - 21.0 / 5.0).abs() < 1e-9, "{:?}", rate.mean);
+    assert_eq!((rate.min, rate.readings), (Some(0.0), 21));
 }

@@ -31,6 +31,8 @@ pub struct WheelSummary {
     pub ripple_share_percent: f64,
     /// For each mark how often it was missed.
     pub missed: Vec<u64>,
+    /// How many revolutions were followed, steady or not.
+    pub turns: u64,
     /// When one was first missed.
     #[serde(rename = "first_missed_ns")]
     pub first_missed: Option<Nanos>,
@@ -42,6 +44,7 @@ pub struct WheelSummary {
 #[derive(Debug, Clone, Default)]
 struct Stretch {
     revolutions: u64,
+    turns: u64,
     /// For each interval the sums of its share of a revolution and of the squares.
     sums: Vec<(f64, f64)>,
     missed: Vec<u64>,
@@ -95,6 +98,16 @@ impl Wheel {
         }
     }
 
+    /// A mark comes, so many places after the one before: those between are taken as evenly spaced marks.
+    #[inline]
+    pub fn places(&mut self, at: Nanos, places: usize) {
+        if let (2.., Some(last)) = (places, self.last) {
+            let each = at.saturating_sub(last).0 / places as u64;
+            (1..places as u64).for_each(|place| self.edge(last + Nanos(each * place)));
+        }
+        self.edge(at);
+    }
+
     /// A mark comes.
     #[inline]
     pub fn edge(&mut self, at: Nanos) {
@@ -140,6 +153,7 @@ impl Wheel {
     }
 
     fn end_revolution(&mut self) {
+        self.present.turns += 1;
         let whole = std::mem::replace(&mut self.whole, true) && self.revolution.len() == self.marks;
         let length: u64 = self.revolution.iter().sum();
         let steady = self.last_length.is_some_and(|last| (last.abs_diff(length) as f64) < STEADY * length as f64);
@@ -199,6 +213,7 @@ impl Wheel {
             ripple_percent: 0.0,
             ripple_share_percent: 0.0,
             missed: told.missed.clone(),
+            turns: told.turns,
             first_missed: told.first_missed,
             missed_from_hertz: told.missed_from_hertz,
         };
@@ -206,6 +221,19 @@ impl Wheel {
             evenness(told, &mut summary);
         }
         Some(summary)
+    }
+}
+
+impl WheelSummary {
+    /// How many marks, side by side, are missed in nearly every revolution: a gap that somebody made.
+    pub fn regular_gap(&self) -> Option<usize> {
+        let most = *self.missed.iter().max()?;
+        let always = |missed: u64| missed * 10 >= self.turns * 8;
+        let gap = self.missed.iter().filter(|missed| always(**missed)).count();
+        let others = self.missed.iter().filter(|missed| !always(**missed)).sum::<u64>();
+        let borders = self.missed.iter().zip(self.missed.iter().cycle().skip(1));
+        let side_by_side = borders.filter(|(one, next)| always(**one) && !always(**next)).count() == 1;
+        (most >= 3 && self.turns >= 3 && gap > 0 && others * 10 <= most && side_by_side).then_some(gap)
     }
 }
 

@@ -1,7 +1,8 @@
 //! `speed`: what a count is worth, and which method measures a speed best.
 
 use super::{SizingError, Worked, contradiction};
-use crate::rate::judgement::{count_in_gate, tick_in_time};
+use crate::rate::judgement::count_in_gate;
+use crate::rate::step;
 use crate::units::{Hertz, Seconds, Speed, engineering, significant};
 
 /// What a speed measurement is worked from.
@@ -82,9 +83,9 @@ impl SpeedGiven {
         Ok(worked)
     }
 
-    /// What one tick is worth where one period is timed: f²·tick, in rpm.
+    /// What one tick is worth where one period is timed: f²·tick / (1 − f·tick), in rpm.
     fn one_period(&self, frequency: Hertz) -> f64 {
-        tick_in_time(frequency.0, self.tick.0, 1.0 / frequency.0) * 60.0 / self.pulses_per_rev
+        step::resolution(frequency.0, self.tick.0, 1.0 / frequency.0) * 60.0 / self.pulses_per_rev
     }
 
     /// The method and window for a wanted resolution and update time.

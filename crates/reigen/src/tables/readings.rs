@@ -45,7 +45,18 @@ impl Tables {
                 "B high",
                 "closest edges",
             ]),
-            rates: table(&["rate", "now", "resolution", "mean", "least", "most", "readings", "stopped", "delay up to"]),
+            rates: table(&[
+                "rate",
+                "now",
+                "resolution",
+                "marks differ by",
+                "mean",
+                "min",
+                "max",
+                "readings",
+                "stopped",
+                "delay up to",
+            ]),
             widths: table(&["width", "now", "mean", "least", "most", "readings", "out of range", "lost"]),
             analogs: table(&["analog", "now", "recorded", "measured", "mean", "least", "most", "in fault"]),
         }
@@ -97,8 +108,9 @@ impl Tables {
         let shown = |value: Option<f64>| number(value, rate.resolution.or(resolution));
         self.rates.add_row([
             name.to_owned(),
-            with_unit(shown(rate.last), &rate.unit),
+            format!("{}{}", if rate.bound { "≤ " } else { "" }, with_unit(shown(rate.last), &rate.unit)),
             rate.resolution.map_or(String::new(), |step| format!("±{}", significant(step))),
+            uneven(rate),
             shown(rate.mean),
             shown(rate.min),
             shown(rate.max),
@@ -153,4 +165,11 @@ fn per_second(unit: &str) -> String {
 
 fn with_unit(number: String, unit: &str) -> String {
     if number.is_empty() { number } else { format!("{number} {unit}").trim_end().to_owned() }
+}
+
+/// How much single periods differ since the wheel's marks are uneven, where that shows.
+fn uneven(rate: &RateSummary) -> String {
+    const SHOWS: f64 = 0.1;
+    let percent = rate.wheel.as_ref().map(|wheel| wheel.unrest_percent * (wheel.from_wheel_percent / 100.0).sqrt());
+    percent.filter(|percent| *percent >= SHOWS).map_or(String::new(), |percent| format!("{} %", significant(percent)))
 }

@@ -1,0 +1,50 @@
+//! A wheel with a deliberate gap: so many places, of which some have no mark.
+
+use crate::time::Nanos;
+
+/// The places of a wheel.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Marks {
+    /// How many places it has, with and without a mark.
+    pub of: u32,
+    /// How many of them, side by side, have none.
+    pub missing: u32,
+}
+
+/// Follows a wheel's marks, and tells which interval spans the gap.
+#[derive(Debug, Clone)]
+pub struct Gap {
+    marks: Marks,
+    last: Option<Nanos>,
+    /// The time from place to place, by the last interval.
+    pitch: Option<f64>,
+    /// How many edges since the gap, once it was found.
+    since: Option<u32>,
+}
+
+impl Gap {
+    /// A wheel of these places.
+    pub fn new(marks: Marks) -> Self {
+        Self { marks, last: None, pitch: None, since: None }
+    }
+
+    /// An edge: how many places lie between it and the one before.
+    #[inline]
+    pub fn edge(&mut self, at: Nanos) -> i64 {
+        let Some(last) = self.last.replace(at) else { return 1 };
+        let interval = (at - last).0 as f64;
+        let (gap, marks) = (f64::from(self.marks.missing) + 1.0, self.marks.of - self.marks.missing);
+        let ratio = self.pitch.map_or(1.0, |pitch| interval / pitch.max(1.0));
+        let long = ratio > (gap + 1.0) / 2.0 && ratio < gap * 1.6;
+        let is_gap = long && self.since.is_none_or(|since| since + 1 == marks);
+        let places = if is_gap { gap } else { 1.0 };
+        self.since = match self.since {
+            _ if is_gap => Some(0),
+            // The gap did not come where it was expected: it must be found again.
+            Some(since) if since + 1 >= marks => None,
+            since => since.map(|since| since + 1),
+        };
+        self.pitch = Some(interval / places);
+        places as i64
+    }
+}
