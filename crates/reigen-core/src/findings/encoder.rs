@@ -15,6 +15,8 @@ const CLOSE: f64 = 40.0;
 const NEAR: f64 = 0.125;
 /// So many reversals after a count or two are a trembling.
 const TREMBLES: u64 = 4;
+/// So many counts in a row that come one by one are a slow axis, and not a jog.
+const SLOW: u64 = 3;
 /// So many wrong revolutions are told one by one.
 const TOLD: usize = 3;
 
@@ -33,6 +35,15 @@ pub(super) fn of_encoder(name: &str, encoder: &EncoderSummary, findings: &mut Ve
         let message = format!("it counted {} back and none forward", encoder.backward);
         let remedy = "if it should go forward, A and B are swapped or one of them is inverted: reverse = true";
         findings.push(Finding::note("always-backward", name, message, remedy));
+    }
+    if encoder.lone_counts >= SLOW {
+        let message = format!(
+            "{} in a row came one by one, each more than {} after the one before: it turns, and `.moving` goes off",
+            counted(encoder.lone_counts, "count"),
+            encoder.still_after
+        );
+        let remedy = "a longer `still_after` sees slower speeds: take twice the longest time from count to count";
+        findings.push(Finding::warning("too-slow-to-see", name, message, remedy));
     }
     if encoder.dither >= TREMBLES && encoder.missing.is_empty() {
         let message = format!(
@@ -78,7 +89,37 @@ fn illegal(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     findings.push(Finding::warning("illegal-steps", name, message, remedy).with_sum(sum));
 }
 
+/// Where the index always finds the same number of counts, and not a revolution's: the cycles that it speaks for.
+fn other_revolution(encoder: &EncoderSummary) -> Option<i64> {
+    let by_mark = encoder.missing.iter().map(|wrong| wrong.counts);
+    let by_zero = encoder.homings.iter().filter(|homing| homing.from_switch.is_none() && encoder.has_index);
+    let by_zero = by_zero.filter_map(|homing| Some((homing.before? - encoder.zero_at).abs())).filter(|way| *way > 0);
+    let mut ways: Vec<i64> = if encoder.missing.is_empty() { by_zero.collect() } else { by_mark.collect() };
+    ways.sort_unstable();
+    let (middle, rev) = (*ways.get(ways.len() / 2)?, encoder.counts_per_rev?);
+    let same = ways.iter().filter(|way| way.abs_diff(middle) <= 2).count();
+    let nearly_all = ways.len() >= 3 && same * 10 >= ways.len() * 9 && same as u64 * 4 >= encoder.index_marks * 3;
+    (nearly_all && middle % rev != 0).then(|| (middle as f64 / encoder.counts_per_cycle as f64).round() as i64)
+}
+
 fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
+    if let (Some(cycles), Some(rev)) = (other_revolution(encoder), encoder.counts_per_rev) {
+        let message = format!(
+            "its index comes every {cycles} cycles, and `pulses_per_rev` is {}: it is another encoder, or geared",
+            rev / encoder.counts_per_cycle.max(1)
+        );
+        let remedy = format!("pulses_per_rev = {cycles}");
+        findings.push(Finding::warning("pulses-per-rev-wrong", name, message, &remedy));
+        return;
+    }
+    if encoder.missed_marks > 0 {
+        let message = format!(
+            "its index did not come {}, where exactly a whole number of revolutions was counted: no count was lost",
+            counted(encoder.missed_marks, "time")
+        );
+        let remedy = "check the index's wire and level, and the input's filter: its pulse is short at speed";
+        findings.push(Finding::warning("index-missed", name, message, remedy));
+    }
     let Some(first) = encoder.missing.first() else { return };
     let all = encoder.missing.len();
     let listed: Vec<String> = encoder
@@ -160,13 +201,24 @@ fn homing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     if let (Some(least), Some(most)) = (before.iter().min(), before.iter().max())
         && (least != most || *least != encoder.zero_at)
     {
-        let message = format!(
-            "homed again {}, it stood at {least} to {most} counts where the zero was found",
-            counted(before.len() as u64, "time")
-        );
-        let remedy = match encoder.counts_per_rev.is_some_and(|rev| most - least >= rev / 2) {
-            true => "a whole revolution lies between: the switch and the index are too near to one another",
-            false => "none is good; some are counts lost since the zero before, or play in the coupling",
+        let times = counted(before.len() as u64, "time");
+        let revolutions = |rev: i64| {
+            let ways = before.iter().map(|before| before - encoder.zero_at);
+            let whole: Option<Vec<i64>> = ways.map(|way| (way % rev == 0).then_some(way / rev)).collect();
+            whole.and_then(|whole| whole.into_iter().max_by_key(|turns| turns.abs()))
+        };
+        let (message, remedy) = match encoder.counts_per_rev.filter(|rev| *rev > 0).and_then(revolutions) {
+            Some(turns) => (
+                format!(
+                    "homed again {times}, it stood exactly {} from the zero",
+                    counted(turns.unsigned_abs(), "revolution")
+                ),
+                "no count was lost: it was homed at another revolution, so the switch and the index are too near, or the axis went round",
+            ),
+            None => (
+                format!("homed again {times}, it stood at {least} to {most} counts where the zero was found"),
+                "0 is good; otherwise counts were lost since the zero before, or there is play in the coupling",
+            ),
         };
         findings.push(Finding::note("zeros-compared", name, message, remedy));
     }
@@ -223,6 +275,10 @@ mod tests {
             homings: Vec::new(),
             missing: Vec::new(),
             missing_counts: 0,
+            missed_marks: 0,
+            lone_counts: 2,
+            still_after: Nanos(7),
+            counts_per_cycle: 4,
             first_illegal: None,
             illegal_at_speed: 0,
             slowest_scan: Some(Nanos(10)),
@@ -270,12 +326,14 @@ mod tests {
             ..encoder()
         };
         let wrong = Missing { from: Nanos(1), at: Nanos(9), counts: 76, expected: 80 };
+        let other = Missing { counts: 60, ..wrong };
+        let few = |missing: Vec<Missing>| EncoderSummary { index_marks: 40, missing_counts: 20, missing, ..encoder() };
         let cases = [
             (encoder(), vec![]),
             (EncoderSummary { edges: [0, 20], ..encoder() }, vec!["channel-dead"]),
             (EncoderSummary { edges: [0, 19], ..encoder() }, vec![]),
             (illegal(2), vec!["illegal-steps"]),
-            (EncoderSummary { missing: vec![wrong; 5], missing_counts: 20, ..encoder() }, vec!["counts-missing"]),
+            (few(vec![wrong; 5]), vec!["counts-missing"]),
             (EncoderSummary { lost_by_scan: Some(-1), ..encoder() }, vec!["scan-loses-counts"]),
             (EncoderSummary { index_marks: 0, ..encoder() }, vec!["index-never"]),
             (EncoderSummary { index_marks: 0, forward: 120, backward: 100, ..encoder() }, vec![]),
@@ -284,6 +342,12 @@ mod tests {
             (EncoderSummary { homings: vec![homed(0, 71)], ..encoder() }, vec!["zero-near-switch"]),
             (EncoderSummary { homings: vec![homed(0, 10), homed(0, 70)], ..encoder() }, vec![]),
             (EncoderSummary { homings: vec![homed(0, 40), homed(4, 40)], ..encoder() }, vec!["zeros-compared"]),
+            // Homed exactly a revolution away, by a switch that is far from the index.
+            (EncoderSummary { homings: vec![homed(0, 40), homed(80, 40)], ..encoder() }, vec!["zeros-compared"]),
+            (EncoderSummary { missed_marks: 1, ..encoder() }, vec!["index-missed"]),
+            (EncoderSummary { lone_counts: 3, ..encoder() }, vec!["too-slow-to-see"]),
+            (EncoderSummary { missing: vec![other; 3], missing_counts: 60, ..encoder() }, vec!["pulses-per-rev-wrong"]),
+            (EncoderSummary { missing: vec![other; 2], missing_counts: 40, ..encoder() }, vec!["counts-missing"]),
             (EncoderSummary { phase: channels(115.0, 40.0), ..encoder() }, vec![]),
             (EncoderSummary { phase: channels(116.0, 60.0), ..encoder() }, vec!["encoder-phase"]),
             (EncoderSummary { phase: channels(90.0, 39.0), ..encoder() }, vec!["encoder-phase"]),
@@ -296,6 +360,17 @@ mod tests {
             of_encoder("x", &encoder, &mut findings);
             assert_eq!(findings.iter().map(|finding| finding.code).collect::<Vec<_>>(), wanted, "{encoder:?}");
         }
+        let told = |before| {
+            let mut findings = Vec::new();
+            of_encoder(
+                "x",
+                &EncoderSummary { homings: vec![homed(0, 40), homed(before, 40)], ..encoder() },
+                &mut findings,
+            );
+            findings.remove(0).message
+        };
+        assert!(told(-160).ends_with("exactly 2 revolutions from the zero"), "{}", told(-160));
+        assert!(told(4).ends_with("0 to 4 counts where the zero was found"));
         let remedy = |at_speed| {
             let mut findings = Vec::new();
             of_encoder("x", &illegal(at_speed), &mut findings);

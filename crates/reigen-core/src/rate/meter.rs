@@ -3,6 +3,7 @@
 use super::auto::Auto;
 use super::gate::Gate;
 use super::judgement::{self, Judgement};
+use super::lone::Lone;
 use super::marks::{Gap, Marks};
 use super::period::Period;
 use super::readings::{By, Made, Reading, Shown, Sink, Spread};
@@ -133,23 +134,6 @@ struct Sums {
     from: Option<Nanos>,
     until: Nanos,
     lone: Lone,
-}
-
-/// Edges that come so seldom that each is alone.
-#[derive(Debug, Default)]
-struct Lone {
-    last: Option<Nanos>,
-    now: u64,
-    most: u64,
-}
-
-impl Lone {
-    #[inline]
-    fn edge(&mut self, at: Nanos, zero_after: Nanos) {
-        let alone = self.last.replace(at).is_some_and(|last| (at - last) >= zero_after);
-        self.now = if alone { self.now + 1 } else { 0 };
-        self.most = self.most.max(self.now);
-    }
 }
 
 impl Sums {
@@ -396,7 +380,7 @@ impl Block for Rate {
             judgement,
             wheel: self.wheel.as_ref().and_then(Wheel::summary),
             early_stops: sums.early_stops,
-            lone_edges: sums.lone.most,
+            lone_edges: sums.lone.most(),
             zero_after: settings.zero_after,
             made: sums.last.map(|last| last.made),
             per_hertz: settings.unit.per_hertz,

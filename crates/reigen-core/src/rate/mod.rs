@@ -4,6 +4,7 @@ pub mod auto;
 pub mod captures;
 pub mod gate;
 pub mod judgement;
+pub mod lone;
 pub mod marks;
 pub mod meter;
 pub mod period;

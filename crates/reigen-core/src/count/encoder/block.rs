@@ -9,6 +9,7 @@ use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::event::{Happening, What};
 use crate::rate::auto::Auto;
+use crate::rate::lone::Lone;
 use crate::rate::readings::{Reading, Sink};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
@@ -43,6 +44,20 @@ pub struct Settings {
     pub index_does: IndexDoes,
     /// From when on it counts as still.
     pub still_after: Nanos,
+    /// A rotary axis: the value goes from 0 up to this, in units, and begins again.
+    pub rollover: Option<f64>,
+}
+
+impl Settings {
+    /// A position in units.
+    pub(super) fn value(&self, position: i64) -> Option<f64> {
+        let value = position as f64 * self.per_count?;
+        Some(match self.rollover {
+            // What lies just below 0 may round to the whole.
+            Some(rollover) => Some(value.rem_euclid(rollover)).filter(|value| *value < rollover).unwrap_or(0.0),
+            None => value,
+        })
+    }
 }
 
 /// What an encoder reads.
@@ -74,6 +89,9 @@ struct Sums {
     homings: Vec<Homing>,
     missing: Vec<Missing>,
     missing_counts: i64,
+    /// Marks that did not come where a whole number of revolutions was made.
+    missed_marks: u64,
+    lone: Lone,
     edges: [u64; 2],
     spacing: Spacing,
     /// Counts of the raw channels, less those that a scan saw.
@@ -280,6 +298,7 @@ impl Encoder {
             None => self.run = 1,
         }
         self.last_count = Some((at, forward));
+        self.sums.lone.edge(at, self.settings.still_after);
         self.total += amount;
         self.position += amount;
         self.sums.lost -= amount;
@@ -353,6 +372,7 @@ impl Encoder {
         self.between.counts(direction, edges);
         self.sums.edges = self.sums.edges.map(|edges| edges + pairs as u64);
         self.last_count = Some((end, direction));
+        self.sums.lone.edges(end);
         self.last_edge = Some((end, !a_first));
         if let Some(decoder) = &mut self.decoder {
             decoder.pass(pairs);
@@ -395,7 +415,10 @@ impl Encoder {
         let last = self.last_count.map(|(_, forward)| forward);
         let checks = self.settings.index_does == IndexDoes::Check;
         let expected = counts_per_rev(&self.settings).filter(|_| checks);
-        if let Some(missing) = self.between.mark(at, last, expected) {
+        let wrong = self.between.mark(at, last, expected);
+        let whole = wrong.filter(|wrong| wrong.expected > 0 && wrong.counts % wrong.expected == 0);
+        self.sums.missed_marks += whole.map_or(0, |whole| (whole.counts / whole.expected - 1).unsigned_abs());
+        if let Some(missing) = wrong.filter(|_| whole.is_none()) {
             self.sums.missing_counts += missing.expected - missing.counts;
             if self.sums.missing.len() < MOST_KEPT {
                 self.sums.missing.push(missing);
@@ -502,9 +525,9 @@ impl Block for Encoder {
         self.pass_still(window.until, &mut shown);
         let per_count = self.per_count();
         self.auto.pass(window.until, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
-        if let Some(per_count) = self.settings.per_count {
+        if self.settings.per_count.is_some() {
             value.times.extend_from_slice(&position.times);
-            value.values.extend(position.values.iter().map(|&position| position as f64 * per_count));
+            value.values.extend(position.values.iter().filter_map(|&position| self.settings.value(position)));
         }
     }
 
@@ -524,7 +547,7 @@ impl Block for Encoder {
         let position = (self.known && self.decoder.is_some()).then_some(self.position);
         PointSummary::Encoder(Box::new(EncoderSummary {
             position,
-            value: position.zip(settings.per_count).map(|(position, per_count)| position as f64 * per_count),
+            value: position.and_then(|position| settings.value(position)),
             unit: settings.unit.clone(),
             illegal: sums.illegal,
             reversals: sums.reversals,
@@ -537,6 +560,10 @@ impl Block for Encoder {
             homings: sums.homings.clone(),
             missing: sums.missing.clone(),
             missing_counts: sums.missing_counts,
+            missed_marks: sums.missed_marks,
+            lone_counts: sums.lone.most(),
+            still_after: settings.still_after,
+            counts_per_cycle: i64::from(settings.decode.counts()),
             first_illegal: sums.first_illegal,
             illegal_at_speed: sums.illegal_at_speed,
             slowest_scan: sums.spacing.closest,

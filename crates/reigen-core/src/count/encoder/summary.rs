@@ -45,6 +45,16 @@ pub struct EncoderSummary {
     pub missing: Vec<Missing>,
     /// Counts missing in all of them; below zero for too many.
     pub missing_counts: i64,
+    /// Marks that did not come where a whole number of revolutions was made.
+    pub missed_marks: u64,
+    /// The most counts in a row of which each came only after it had been taken for still.
+    pub lone_counts: u64,
+    /// From when on it counts as still.
+    #[serde(skip)]
+    pub still_after: Nanos,
+    /// Counts in a cycle of one channel.
+    #[serde(skip)]
+    pub counts_per_cycle: i64,
     /// When the first illegal step came.
     #[serde(rename = "first_illegal_ns")]
     pub first_illegal: Option<Nanos>,

@@ -35,6 +35,7 @@ pub struct EncoderTable {
     zero_at: i64,
     index_does: Option<Spanned<IndexWord>>,
     still_after: Option<Spanned<TimeText>>,
+    rollover: Option<Spanned<f64>>,
 }
 
 #[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
@@ -112,6 +113,11 @@ impl PointTable for EncoderTable {
         let unit = self.unit(builder);
         let still_after = self.still_after.as_ref().map_or(Some(USUAL_STILL), |still| builder.above_zero(still));
         let index_does = self.index_does(builder);
+        let rollover = builder.positive(&self.rollover, "rollover");
+        if let (Some(rollover), None) = (&self.rollover, &self.pulses_per_rev) {
+            let message = "a `rollover` is in units: it needs `pulses_per_rev`".to_owned();
+            builder.refuse(rollover.span(), StationErrorKind::File(message));
+        }
         let zero_on = builder.optional(&self.zero_on);
         if builder.errors.len() > errors {
             return None;
@@ -126,6 +132,7 @@ impl PointTable for EncoderTable {
             zero_at: self.zero_at,
             index_does,
             still_after: still_after?,
+            rollover: rollover?,
         };
         Some(Box::new(EncoderPoint { settings, a: a?, b: b?, index: index.flatten(), zero_on, scan: builder.scan }))
     }

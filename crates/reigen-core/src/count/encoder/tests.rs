@@ -23,6 +23,7 @@ fn settings(decode: Decode, index_does: IndexDoes) -> Settings {
         zero_at: 3,
         index_does,
         still_after: Nanos(7),
+        rollover: None,
     }
 }
 
@@ -265,4 +266,13 @@ fn a_trembling_shaft_is_told_from_one_that_turns_back() {
     let told = work(&settings(Decode::X4, IndexDoes::Check), &turning(&steps, &[], &[]), false, &[]).summary;
     assert_eq!((told.reversals, told.dither, told.forward, told.backward), (5, 4, 7, 6));
     assert_eq!(told.slowest_scan, Some(Nanos(10)));
+}
+
+#[test]
+fn a_rotary_axis_begins_again_at_its_rollover() {
+    let axis = Settings { per_count: Some(45.0), rollover: Some(360.0), ..settings(Decode::X4, IndexDoes::Check) };
+    let values: Vec<f64> = [-1, 0, 7, 8, 17].map(|position| axis.value(position).unwrap()).to_vec();
+    assert_eq!(values, [315.0, 0.0, 315.0, 0.0, 45.0]);
+    let fine = Settings { per_count: Some(1e-17), ..axis };
+    assert_eq!(fine.value(-1), Some(0.0), "what rounds to the whole is 0");
 }

@@ -1,0 +1,31 @@
+//! Edges that come so seldom that each is taken for the end of a standstill.
+
+use crate::time::Nanos;
+
+/// Counts edges in a row of which each comes only after it had been taken for still.
+#[derive(Debug, Clone, Default)]
+pub struct Lone {
+    last: Option<Nanos>,
+    now: u64,
+    most: u64,
+}
+
+impl Lone {
+    /// An edge, where a time without one is a standstill.
+    #[inline]
+    pub fn edge(&mut self, at: Nanos, still_after: Nanos) {
+        let alone = self.last.replace(at).is_some_and(|last| (at - last) >= still_after);
+        self.now = if alone { self.now + 1 } else { 0 };
+        self.most = self.most.max(self.now);
+    }
+
+    /// Many edges that follow one another, up to the last.
+    pub fn edges(&mut self, last: Nanos) {
+        (self.last, self.now) = (Some(last), 0);
+    }
+
+    /// The most in a row.
+    pub fn most(&self) -> u64 {
+        self.most
+    }
+}
