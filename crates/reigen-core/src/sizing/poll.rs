@@ -16,8 +16,11 @@ pub struct Poll {
     pub chain: Option<(u32, Hertz)>,
 }
 
-const FORMULAS: [&str; 3] =
-    ["period ≤ pulse / readings", "share missed = 1 − pulse / (readings · period)", "time of a chain = bits / clock"];
+const FORMULAS: [&str; 3] = [
+    "period ≤ pulse / readings",
+    "share missed = readings − pulse / period, from 0 to 1",
+    "time of a chain = bits / clock",
+];
 
 impl Poll {
     /// The period that catches the shortest pulse, the share missed at another, the time of a chain.
@@ -51,7 +54,7 @@ impl Poll {
             worked.find("chain_s", "time of a frame", frame);
         }
         if let (Some(period), Some(shortest)) = (self.period, self.shortest) {
-            let missed = (1.0 - shortest.0 / (readings * period.0)).max(0.0);
+            let missed = (readings - shortest.0 / period.0).clamp(0.0, 1.0);
             worked.find("missed_percent", "share missed", Share(missed));
             worked.find("latest_s", "seen at the latest after", period * readings);
         }

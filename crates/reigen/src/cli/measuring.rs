@@ -118,6 +118,9 @@ pub(crate) struct PollingArguments {
     /// With --sweep: so many periods
     #[arg(long, value_name = "N", default_value_t = 50, value_parser = clap::value_parser!(u32).range(2..=100_000))]
     pub(crate) steps: u32,
+    /// How many equal readings in a row a pulse takes to be seen
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=1_000))]
+    pub(crate) readings: u32,
     /// Only these inputs
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
     pub(crate) points: Vec<String>,

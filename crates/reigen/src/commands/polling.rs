@@ -30,6 +30,8 @@ const CURVE: usize = 200;
 struct Told {
     #[serde(skip_serializing_if = "Option::is_none")]
     period_ns: Option<Nanos>,
+    /// How many equal readings in a row a pulse takes to be seen.
+    readings: u32,
     inputs: Vec<ToldInput>,
 }
 
@@ -37,6 +39,7 @@ struct Told {
 #[derive(Debug, Serialize)]
 struct ToldInput {
     name: String,
+    /// The times for which it is on, from beginning to end.
     pulses: usize,
     /// The slowest period that misses none, whatever the phase.
     slowest_period_ns: Option<Nanos>,
@@ -70,20 +73,21 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
     let name = |number: &usize| station.station.points.get(*number).map(|point| point.name.clone()).unwrap_or_default();
     let named: Vec<(String, &Pulses)> = inputs.iter().map(name).zip(&pulses).collect();
     if let Some(path) = &arguments.draw {
-        let picture = picture(&named, period, swept);
+        let picture = picture(&named, period, swept, arguments.readings);
         picture::write(&picture, path, (1280, 800), &Theme::LIGHT)?;
     }
     let periods = swept.map_or_else(Vec::new, |(from, to)| sweep(from, to, arguments.steps as usize));
     let told = Told {
         period_ns: period,
+        readings: arguments.readings,
         inputs: named
             .par_iter()
             .map(|(name, pulses)| ToldInput {
                 name: name.clone(),
                 pulses: pulses.count(),
-                slowest_period_ns: pulses.slowest(),
-                missed: period.map(|period| pulses.missed(period)),
-                sweep: periods.iter().map(|&period| at(pulses, period)).collect(),
+                slowest_period_ns: pulses.slowest(arguments.readings),
+                missed: period.map(|period| pulses.missed(period, arguments.readings)),
+                sweep: periods.iter().map(|&period| at(pulses, period, arguments.readings)).collect(),
             })
             .collect(),
     };
@@ -93,8 +97,8 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
     }
 }
 
-fn at(pulses: &Pulses, period_ns: Nanos) -> Swept {
-    let mean_missed = pulses.mean_missed(period_ns);
+fn at(pulses: &Pulses, period_ns: Nanos, readings: u32) -> Swept {
+    let mean_missed = pulses.mean_missed(period_ns, readings);
     Swept { period_ns, mean_missed, share: mean_missed / pulses.count().max(1) as f64 }
 }
 
@@ -153,24 +157,32 @@ fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
 
 /// The pulses of each input, as it is after its debounce.
 fn pulses(station: &StationFile, recording: Recording, inputs: &[usize]) -> Result<Vec<Pulses>, Failure> {
-    let mut edges: Vec<Vec<Nanos>> = vec![Vec::new(); inputs.len()];
+    let mut edges: Vec<(Option<bool>, Vec<Nanos>)> = vec![(None, Vec::new()); inputs.len()];
     replay_observed(station, recording, &Wanted::default(), &mut |seen| {
         for columns in seen.engine.points() {
-            for (_, edges) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
-                columns.bit().into_iter().for_each(|bit| edges.extend_from_slice(&bit.toggles));
+            for (_, (first, edges)) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
+                if let Some((bit, level)) = columns.bit().and_then(|bit| Some((bit, bit.level?))) {
+                    first.get_or_insert(level);
+                    edges.extend_from_slice(&bit.toggles);
+                }
             }
         }
     })?;
-    Ok(edges.into_iter().map(Pulses::new).collect())
+    Ok(edges.into_iter().map(|(first, edges)| Pulses::new(edges, first == Some(true))).collect())
 }
 
 /// Curves of all inputs that have pulses.
-fn picture(named: &[(String, &Pulses)], period: Option<Nanos>, swept: Option<(Nanos, Nanos)>) -> PollingPicture {
-    let slowest = named.iter().filter_map(|(_, pulses)| pulses.slowest()).min().unwrap_or(Nanos(1_000_000));
+fn picture(
+    named: &[(String, &Pulses)],
+    period: Option<Nanos>,
+    swept: Option<(Nanos, Nanos)>,
+    readings: u32,
+) -> PollingPicture {
+    let slowest = named.iter().filter_map(|(_, pulses)| pulses.slowest(readings)).min().unwrap_or(Nanos(1_000_000));
     let around = period.unwrap_or(slowest);
     let (from, to) = swept.unwrap_or((Nanos((around.0 / AROUND).max(1)), Nanos(around.0.saturating_mul(AROUND))));
     let curves = named.iter().filter(|(_, pulses)| pulses.count() > 0).map(|(name, pulses)| {
-        let share = |period: Nanos| (period, at(pulses, period).share);
+        let share = |period: Nanos| (period, at(pulses, period, readings).share);
         MissedCurve { name: name.clone(), points: sweep(from, to, CURVE).into_iter().map(share).collect() }
     });
     PollingPicture {
@@ -183,7 +195,13 @@ fn picture(named: &[(String, &Pulses)], period: Option<Nanos>, swept: Option<(Na
 fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
     let time = |time: Option<Nanos>| time.map_or(String::new(), |time| time.to_string());
     if let Some(period) = told.period_ns {
-        out.line(format!("read every {period}, whatever the phase:"))?;
+        let readings = match told.readings {
+            1 => String::new(),
+            readings => format!(", {readings} equal readings in a row"),
+        };
+        out.line(format!(
+            "read every {period}{readings}, whatever the phase; a pulse is a time for which the input is on:"
+        ))?;
         out.line("")?;
         let mut rows = table(&[
             "input",
@@ -206,7 +224,10 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
                 missed.worst.to_string(),
                 format!("{} %", significant(missed.phases_that_miss * 100.0)),
                 format!("{} to {}", missed.edges_best, missed.edges_worst),
-                format!("{} at worst", missed.worst_with_catch),
+                match told.readings {
+                    1 => format!("{} at worst", missed.worst_with_catch),
+                    _ => String::new(),
+                },
                 time(input.slowest_period_ns),
             ]);
         }
@@ -229,7 +250,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             });
             rows.add_row(std::iter::once(period.to_string()).chain(shares));
         }
-        out.line("share of pulses missed, in the mean of all phases:\n")?;
+        out.line("share of pulses missed, in the mean of all phases; a pulse is a time for which the input is on:\n")?;
         out.table(rows)?;
     }
     Ok(())
