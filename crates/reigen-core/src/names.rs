@@ -32,6 +32,18 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
         .map(|(_, candidate)| candidate)
 }
 
+/// A column's name without the unit behind it: `CH1` for `CH1 (V)` or `CH1 [mV]`.
+pub fn without_unit(name: &str) -> &str {
+    const LONGEST: usize = 6;
+    let parted = [('(', ')'), ('[', ']')].into_iter().find_map(|(opens, closes)| {
+        let (base, unit) = name.strip_suffix(closes)?.rsplit_once(opens)?;
+        let is_unit = !unit.is_empty() && unit.chars().count() <= LONGEST;
+        let letters = unit.chars().all(|letter| letter.is_alphabetic() || "/%°·²".contains(letter));
+        (is_unit && letters && base.ends_with(' ')).then(|| base.trim_end())
+    });
+    parted.filter(|base| !base.is_empty()).unwrap_or(name)
+}
+
 /// A number and what it counts: `1 edge`, `2 edges`.
 pub fn counted(number: u64, what: &str) -> String {
     if number == 1 { format!("1 {what}") } else { format!("{number} {what}s") }
@@ -63,6 +75,21 @@ mod tests {
             ("not", false),
         ] {
             assert_eq!(is_point_name(name), good, "{name}");
+        }
+    }
+
+    #[test]
+    fn a_unit_behind_a_name_is_left_away() {
+        for (name, short) in [
+            ("CH1 (V)", "CH1"),
+            ("TENSION [mA]", "TENSION"),
+            ("angle (°/s)", "angle"),
+            ("bus[7]", "bus[7]"),
+            ("DATA (0)", "DATA (0)"),
+            ("(V)", "(V)"),
+            ("PB START", "PB START"),
+        ] {
+            assert_eq!(without_unit(name), short);
         }
     }
 

@@ -40,6 +40,11 @@ pub(crate) struct Place {
     pub(crate) bottom: i32,
 }
 
+/// A lower end of a scale: not below 0 where no value is.
+fn not_below(least: f64, end: f64) -> f64 {
+    if least >= 0.0 { end.max(0.0) } else { end }
+}
+
 impl NumberRow {
     /// A row of steps alone.
     pub fn new(steps: Steps) -> Self {
@@ -52,7 +57,7 @@ impl NumberRow {
         // The band is part of what is shown, as far as it is no wider than the curve.
         let band = self.resolution.as_ref().and_then(|steps| steps.range).map_or(0.0, |(_, most)| most);
         let band = band.min(most - least);
-        self.fixed.unwrap_or((least - band, most + band))
+        self.fixed.unwrap_or((not_below(least, least - band), most + band))
     }
 
     /// The least and the most that is drawn: the scale with a margin, where it is not fixed.
@@ -61,7 +66,7 @@ impl NumberRow {
         match (self.fixed, least == most) {
             (Some(fixed), _) => fixed,
             (None, true) => (least - 0.5, most + 0.5),
-            (None, false) => (least - MARGIN * (most - least), most + MARGIN * (most - least)),
+            (None, false) => (not_below(least, least - MARGIN * (most - least)), most + MARGIN * (most - least)),
         }
     }
 

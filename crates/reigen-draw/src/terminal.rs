@@ -125,5 +125,10 @@ fn draw_axis(diagram: &Diagram, label: usize, columns: usize, lines: &mut Vec<St
     let labels: String = labels.into_iter().take(columns).collect();
     lines.push(String::new());
     lines.push(format!("{}{ticks}", padded("", label)));
-    lines.push(format!("{}{}", padded(&axis.title, label), labels.trim_end()));
+    // The unit and what the times count from must not be cut off.
+    let fits = axis.title.chars().count() < label;
+    lines.push(format!("{}{}", padded(if fits { &axis.title } else { "" }, label), labels.trim_end()));
+    if !fits {
+        lines.push(format!("times in {}", axis.title));
+    }
 }

@@ -269,7 +269,15 @@ pub enum FaultKind {
         /// The column.
         column: String,
         /// The words for levels in it.
-        words: &'static str,
+        words: String,
+    },
+    /// A word for high that no column has.
+    #[error("--high: no column of two words has `{word}`")]
+    NoSuchWord {
+        /// What was asked for.
+        word: String,
+        /// The words that the columns have.
+        words: Vec<String>,
     },
     /// Cells could be parted in two ways.
     #[error("the cells may be parted by {one} or by {other}")]
@@ -398,6 +406,12 @@ impl FaultKind {
             Self::NoHeader(_) => "put a row with the names of the lines on top",
             Self::CellLevel { words, .. } => {
                 return Some(format!("this column has {words}; for volts give --high-above and --low-below"));
+            }
+            Self::NoSuchWord { words, .. } if words.is_empty() => {
+                "no column has words: its levels are read without --high"
+            }
+            Self::NoSuchWord { words, .. } => {
+                return Some(format!("the columns of words have {}", words.join(", ")));
             }
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",

@@ -196,7 +196,7 @@ impl JsonLines {
             (Target::Number(_), Some(_)) | (Target::Bit(_), Some(Value::Unknown)) => None,
             (Target::Bit(_), Some(Value::Level(high))) => Some(high),
             (Target::Bit(_), _) => {
-                return Err(FaultKind::CellLevel { found: found(), column: column(), words: "0 and 1" });
+                return Err(FaultKind::CellLevel { found: found(), column: column(), words: "0 and 1".to_owned() });
             }
             (Target::Number(_), None) => return Err(FaultKind::CellNumber { found: found(), column: column() }),
         };

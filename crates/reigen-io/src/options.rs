@@ -16,6 +16,8 @@ pub struct ReadOptions {
     pub separator: Option<u8>,
     /// The decimal mark of a CSV, `.` or `,`; told by the content where nothing is said.
     pub decimal: Option<u8>,
+    /// The words for high in columns of two words of a CSV, such as `closed`.
+    pub high: Vec<String>,
     /// The name of the time column of a CSV.
     pub time: Option<String>,
     /// The unit of the times in it, where its name does not say.

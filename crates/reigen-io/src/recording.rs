@@ -306,6 +306,7 @@ impl Recording {
     pub fn findings(&self, names: &[String]) -> Vec<Finding> {
         let mut findings: Vec<Finding> = self.parts().filter_map(|part| part.cut_off(self.origin())).collect();
         findings.extend(self.gaps());
+        findings.extend(self.unread());
         if let Some(met @ 1..) = self.stitcher.met {
             let message =
                 format!("{} met the edge before in one nanosecond: the file's times are finer", counted(met, "edge"));
@@ -353,6 +354,19 @@ impl Recording {
 }
 
 impl Recording {
+    /// Columns that are neither levels nor numbers, so that nothing of them is read.
+    pub fn unread(&self) -> Vec<Finding> {
+        let told = self.lines().iter().filter_map(|line| match &line.kind {
+            LineKind::Words { why } => {
+                let message = format!("not read: {why}, neither levels nor numbers");
+                let remedy = "where it has two words, --high WORD says which one is high, such as --high closed";
+                Some(Finding::warning("column-not-read", &line.name, message, remedy))
+            }
+            _ => None,
+        });
+        told.collect()
+    }
+
     /// The stretches between files of which nothing is known.
     fn gaps(&self) -> impl Iterator<Item = Finding> {
         let shown = |time: Nanos| seconds_short(self.origin().file_time_ns(time));

@@ -25,6 +25,9 @@ pub(crate) fn open_all(paths: &[PathBuf], options: &ReadOptions, clock: Clock) -
     for told in recording.taken_for() {
         tracing::info!("{told}");
     }
+    for finding in recording.unread() {
+        tracing::warn!("warning: {}: {} [{}]\n   → {}", finding.subject, finding.message, finding.code, finding.remedy);
+    }
     Ok(recording)
 }
 

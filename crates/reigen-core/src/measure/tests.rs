@@ -263,16 +263,37 @@ fn analog_lines_tell_clipping_and_two_levels() {
 #[test]
 fn thresholds_are_read_off_a_ramp() {
     // Up 0 to 10 V in 100 samples, down again: the input goes high at 6.04 V and low at 3.96 V.
-    let ramp = |number: usize| if number <= 100 { number as f64 / 10.0 } else { 20.0 - number as f64 / 10.0 };
+    let ramp = |number: usize| match number % 200 {
+        up @ ..=100 => up as f64 / 10.0,
+        down => 20.0 - down as f64 / 10.0,
+    };
     let mut meter = LevelsMeter::default();
-    for (time, rising) in [(60.4, true), (160.4, false)] {
+    let value = |time: f64| {
         let before = f64::floor(time);
-        let pair = ((before, ramp(before as usize)), (before + 1.0, ramp(before as usize + 1)));
-        meter.take(rising, between(pair.0, pair.1, time));
-    }
-    let told = meter.finish();
-    let (rising, falling) = (told.rising.unwrap(), told.falling.unwrap());
+        between((before, ramp(before as usize)), (before + 1.0, ramp(before as usize + 1)), time)
+    };
+    // A tenth of a volt in a second.
+    let edge = |time: f64, rising, meter: &mut LevelsMeter| {
+        meter.take(rising, value(time), 0.1);
+    };
+    edge(60.4, true, &mut meter);
+    edge(160.4, false, &mut meter);
+    let told = meter.finish(Nanos(1_000_000_000));
+    let (rising, falling) = (told.rising.as_ref().unwrap(), told.falling.as_ref().unwrap());
     assert!((rising.mean - 6.04).abs() < 1e-9 && (falling.mean - 3.96).abs() < 1e-9);
     assert!((told.hysteresis.unwrap() - 2.08).abs() < 1e-9);
-    assert_eq!(LevelsMeter::default().finish().hysteresis, None);
+    assert_eq!((told.uncertainty, told.is_uncertain(), told.chatter_edges), (Some(0.1), false, 0));
+    assert_eq!(told.toml().unwrap(), "on_above = \"6.04 V\"\noff_below = \"3.96 V\"");
+    assert!(meter.finish(Nanos(3_000_000_000)).is_uncertain(), "0.3 V are more than a tenth of 2.08 V");
+    // Chatter on the way down: five edges are one ramp.
+    let mut chatters = LevelsMeter::default();
+    edge(60.4, true, &mut chatters);
+    [160.0, 160.2, 160.4, 160.6, 160.8].iter().enumerate().for_each(|(number, &time)| {
+        edge(time, number % 2 == 1, &mut chatters);
+    });
+    edge(260.4, true, &mut chatters);
+    let told = chatters.finish(Nanos(1));
+    assert_eq!((told.chattering_ramps, told.chatter_edges, told.falling.as_ref().unwrap().edges), (1, 4, 1));
+    assert!((told.falling.unwrap().mean - 3.96).abs() < 1e-9);
+    assert_eq!(LevelsMeter::default().finish(Nanos(1)).hysteresis, None);
 }

@@ -7,7 +7,7 @@ use crate::lines::{LineKind, RecordedLine};
 use crate::logic::apply::{Apply, Operand, Operation};
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
-use crate::names::nearest;
+use crate::names::{nearest, without_unit};
 use crate::time::Nanos;
 use std::collections::HashMap;
 
@@ -110,7 +110,9 @@ pub fn find_line(name: &str, recorded: &[RecordedLine]) -> Result<usize, Station
             (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
         }
         LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
-        LineKind::Words { why } => (why.clone(), "a column of levels has 0 and 1".to_owned()),
+        LineKind::Words { why } => {
+            (why.clone(), "where it has two words, --high WORD says which one is high".to_owned())
+        }
         LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
     };
     Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
@@ -128,8 +130,11 @@ pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, Stati
     }
 }
 
-/// The line that a name means.
+/// The line that a name means; with a unit behind it, as it stands in a file's header, it may be the name without.
 fn find<'a>(name: &str, recorded: &'a [RecordedLine]) -> Result<&'a RecordedLine, StationErrorKind> {
+    let known = |name: &str| recorded.iter().any(|line| line.name == name);
+    let short = without_unit(name);
+    let name = if !known(name) && known(short) { short } else { name };
     let ending = format!(".{name}");
     let whole: Vec<&RecordedLine> = recorded.iter().filter(|line| line.name == name).collect();
     let fits = match whole.is_empty() {

@@ -1,7 +1,7 @@
 //! What each column of a CSV is: the time, levels, numbers.
 
 use super::burst::{Burst, burst};
-use super::dialect::{Dialect, LevelWords, decimal_of, mark_word};
+use super::dialect::{Dialect, LevelWords, WordPair, decimal_of, hexadecimal, mark_word};
 use super::header::Header;
 use super::record::Record;
 use crate::date::{self, dated};
@@ -9,7 +9,7 @@ use crate::error::{Fault, FaultKind, shown};
 use crate::options::{ReadOptions, Thresholds, TimeUnit};
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::names::counted;
+use reigen_core::names::{counted, without_unit};
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// What the header and the first rows say.
@@ -26,6 +26,8 @@ pub(super) struct Layout {
     /// Which sample of its row each cell belongs to, where a row has several.
     pub(super) samples: Option<Burst>,
     pub(super) thresholds: Option<Thresholds>,
+    /// Columns of two words, of which one was said to be high.
+    pub(super) pairs: Vec<WordPair>,
 }
 
 /// What the cells of a time column are.
@@ -48,6 +50,8 @@ pub(super) enum Column {
     Digitised { signal: usize },
     /// A number.
     Numbers { number: usize },
+    /// One of two words, by its number among the layout's pairs.
+    Pair { signal: usize, pair: usize },
     /// Words, which no point can use.
     Words,
 }
@@ -63,8 +67,13 @@ enum Look {
     },
     Words {
         why: String,
+        /// The first of them, each once; three are more than a pair.
+        words: Vec<Vec<u8>>,
     },
 }
+
+/// More words than these are no pair.
+const PAIR: usize = 2;
 
 /// The bytes below a header, and where they are.
 #[derive(Debug, Clone, Copy)]
@@ -109,12 +118,15 @@ impl Layout {
             columns: Vec::new(),
             samples,
             thresholds: options.thresholds,
+            pairs: Vec::new(),
             names,
         };
+        layout.names = without_units(&layout.names, layout.time.map(|(time, _)| time));
+        check_high(&looks, options).map_err(refuse)?;
         for (number, look) in looks.into_iter().enumerate() {
             let column = match time {
                 Some((time, _)) if time == number => Column::Time,
-                _ => layout.add_line(number, look),
+                _ => layout.add_line(number, look, options),
             };
             layout.columns.push(column);
         }
@@ -127,7 +139,7 @@ impl Layout {
         Ok(layout)
     }
 
-    fn add_line(&mut self, column: usize, look: Look) -> Column {
+    fn add_line(&mut self, column: usize, look: Look, options: &ReadOptions) -> Column {
         let name = self.names.get(column).cloned().unwrap_or_default();
         if let Some(same) = self.sample_before(column) {
             return same;
@@ -138,7 +150,13 @@ impl Layout {
             Look::Levels(words) => (LineKind::Level, Column::Levels { signal: self.head.bits, words }),
             Look::Number { .. } if digitised => (LineKind::Level, Column::Digitised { signal: self.head.bits }),
             Look::Number { why } => (LineKind::Number { why }, Column::Numbers { number: self.head.numbers }),
-            Look::Words { why } => (LineKind::Words { why }, Column::Words),
+            Look::Words { why, words } => match pair_of(&words, options) {
+                Some(pair) => {
+                    self.pairs.push(pair);
+                    (LineKind::Level, Column::Pair { signal: self.head.bits, pair: self.pairs.len() - 1 })
+                }
+                None => (LineKind::Words { why }, Column::Words),
+            },
         };
         let signal = match kind {
             LineKind::Level => &mut self.head.bits,
@@ -200,6 +218,10 @@ impl Layout {
                 words.push(named.told());
             }
         }
+        let named: Vec<String> = self.pairs.iter().map(WordPair::told).collect();
+        if !named.is_empty() {
+            add(format!("words for levels (low and high): {}", named.join(", ")));
+        }
         if words.iter().any(|word| *word != LevelWords::Digits.told()) {
             add(format!("levels are {}", words.join(", ")));
         }
@@ -246,6 +268,40 @@ impl Layout {
     }
 }
 
+/// The pair of a column of words, where one of them was said to be high.
+fn pair_of(words: &[Vec<u8>], options: &ReadOptions) -> Option<WordPair> {
+    let is_high = |word: &&Vec<u8>| options.high.iter().any(|high| high.as_bytes().eq_ignore_ascii_case(word));
+    let high = words.iter().find(is_high).filter(|_| words.len() <= PAIR)?;
+    Some(WordPair { high: high.clone(), low: words.iter().find(|word| *word != high).cloned() })
+}
+
+/// Refuses a word for high that no column of two words has.
+fn check_high(looks: &[Look], options: &ReadOptions) -> Result<(), FaultKind> {
+    let columns = || {
+        looks.iter().filter_map(|look| match look {
+            Look::Words { words, .. } if words.len() <= PAIR => Some(words),
+            _ => None,
+        })
+    };
+    let known = |high: &str| columns().flatten().any(|word| high.as_bytes().eq_ignore_ascii_case(word));
+    let Some(unknown) = options.high.iter().find(|high| !known(high)) else { return Ok(()) };
+    let words = columns().flatten().map(|word| shown(word)).collect();
+    Err(FaultKind::NoSuchWord { word: unknown.clone(), words })
+}
+
+/// Names without their units, such as `CH1` for `CH1 (V)`, where they stay different.
+fn without_units(names: &[String], time: Option<usize>) -> Vec<String> {
+    let short: Vec<&str> = names.iter().map(|name| without_unit(name)).collect();
+    let unique = |number: usize, name: &str| {
+        !name.is_empty() && short.iter().enumerate().all(|(other, short)| other == number || *short != name)
+    };
+    let name = |(number, name): (usize, &String)| match short.get(number) {
+        Some(short) if time != Some(number) && unique(number, short) => (*short).to_owned(),
+        _ => name.clone(),
+    };
+    names.iter().enumerate().map(name).collect()
+}
+
 /// What the cells of the time column are, by its name, the options and the first of them.
 fn time_form(
     column: &str,
@@ -283,6 +339,12 @@ fn look_at(record: &mut Record, below: Below<'_>, columns: usize, dialect: Diale
 
 impl Look {
     fn see(&mut self, cell: &[u8], line: u64, dialect: Dialect) {
+        if let Look::Words { words, .. } = self {
+            if words.len() <= PAIR && !cell.is_empty() && !words.iter().any(|word| word.eq_ignore_ascii_case(cell)) {
+                words.push(cell.to_owned());
+            }
+            return;
+        }
         let undecided = matches!(self, Look::Empty | Look::Levels(LevelWords::Digits));
         if !undecided || cell.is_empty() {
             return;
@@ -292,11 +354,14 @@ impl Look {
         match LevelWords::of(cell) {
             Some((LevelWords::Digits, _)) => *self = Look::Levels(LevelWords::Digits),
             Some((words, _)) if first => *self = Look::Levels(words),
-            _ if dialect.number(cell).is_some() => {
+            _ if dialect.number(cell).is_some() || hexadecimal(cell).is_some() => {
                 *self = Look::Number { why: format!("a number (`{found}` in line {line})") };
             }
             // A word further down, in a column that had levels, is refused where it stands.
-            _ if first => *self = Look::Words { why: format!("a column of words (`{found}` in line {line})") },
+            _ if first => {
+                let why = format!("a column of words (`{found}` in line {line})");
+                *self = Look::Words { why, words: vec![cell.to_owned()] };
+            }
             _ => {}
         }
     }

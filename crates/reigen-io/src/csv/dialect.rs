@@ -27,10 +27,10 @@ impl Dialect {
         self.with_point(cell, Decimal::parse)
     }
 
-    /// A number as a reading, which must be finite.
+    /// A number as a reading, which must be finite; also one in hexadecimal.
     pub(super) fn value(self, cell: &[u8]) -> Option<f64> {
         let parse = |cell: &[u8]| std::str::from_utf8(cell).ok()?.parse().ok().filter(|value: &f64| value.is_finite());
-        self.with_point(cell, parse)
+        self.with_point(cell, parse).or_else(|| hexadecimal(cell))
     }
 
     /// Does something with a cell whose decimal mark is a point.
@@ -50,6 +50,47 @@ impl Dialect {
     /// The same with the other decimal mark.
     pub(super) fn swapped(self) -> Self {
         Self { decimal: if self.decimal == b',' { b'.' } else { b',' }, ..self }
+    }
+}
+
+/// A whole number in hexadecimal, as programs write it (`0x1F`) and as IEC 61131-3 does (`16#1F`), exact up to 2^53.
+pub(super) fn hexadecimal(cell: &[u8]) -> Option<f64> {
+    const MOST: u64 = 1 << 53;
+    let text = std::str::from_utf8(cell).ok()?;
+    let digits = ["0x", "0X", "16#"].into_iter().find_map(|prefix| text.strip_prefix(prefix))?;
+    // The standard lets digits be grouped: 16#FF_00.
+    let digits: String = digits.chars().filter(|letter| *letter != '_').collect();
+    let whole = digits.chars().all(|letter| letter.is_ascii_hexdigit()).then(|| u64::from_str_radix(&digits, 16));
+    whole?.ok().filter(|whole| *whole <= MOST).map(|whole| whole as f64)
+}
+
+/// A column of two words, of which somebody said which one is high.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct WordPair {
+    pub(super) high: Vec<u8>,
+    /// The other word; `None` while the column has not shown it.
+    pub(super) low: Option<Vec<u8>>,
+}
+
+impl WordPair {
+    /// The level that a cell names.
+    pub(super) fn level(&self, cell: &[u8]) -> Option<bool> {
+        if cell.eq_ignore_ascii_case(&self.high) {
+            return Some(true);
+        }
+        match &self.low {
+            Some(low) => cell.eq_ignore_ascii_case(low).then_some(false),
+            None => Some(false),
+        }
+    }
+
+    /// Both words, low before high.
+    pub(super) fn told(&self) -> String {
+        let text = |word: &[u8]| shown(word);
+        match &self.low {
+            Some(low) => format!("{} and {}", text(low), text(&self.high)),
+            None => text(&self.high),
+        }
     }
 }
 

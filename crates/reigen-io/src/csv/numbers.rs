@@ -79,6 +79,12 @@ impl<'a> Row<'a> {
                     self.values.push(f64::from(u8::from(words.level(rest.get(..length)?)?)));
                     length
                 }
+                Column::Pair { pair, .. } => {
+                    let length = self.unquoted(rest)?;
+                    let cell = rest.get(..length).filter(|cell| !cell.is_empty())?;
+                    self.values.push(f64::from(u8::from(self.layout.pairs.get(*pair)?.level(cell)?)));
+                    length
+                }
                 Column::Digitised { .. } => self.number(rest)?,
                 Column::Numbers { number } if self.layout.head.wants(*number) => self.number(rest)?,
                 Column::Numbers { .. } | Column::Words => self.unquoted(rest)?,
@@ -135,7 +141,9 @@ impl<'a> Row<'a> {
         for column in &self.layout.columns {
             match column {
                 Column::Time | Column::Words => {}
-                Column::Levels { signal, .. } => piece.set(*signal, now, values.next() == Some(&1.0)),
+                Column::Levels { signal, .. } | Column::Pair { signal, .. } => {
+                    piece.set(*signal, now, values.next() == Some(&1.0))
+                }
                 Column::Digitised { signal } => {
                     let level = self.layout.thresholds.zip(values.next()).and_then(|(both, value)| both.level(*value));
                     level.into_iter().for_each(|high| piece.set(*signal, now, high));

@@ -103,7 +103,16 @@ impl<'a> RowReader<'a> {
         let fits = match column {
             _ if cell.is_empty() => true,
             Column::Levels { words, .. } if words.level(cell).is_none() => {
-                return Err(FaultKind::CellLevel { found: shown(cell), column: name(), words: words.told() });
+                return Err(FaultKind::CellLevel {
+                    found: shown(cell),
+                    column: name(),
+                    words: words.told().to_owned(),
+                });
+            }
+            Column::Pair { pair, .. } => {
+                let pair = layout.pairs.get(pair);
+                let Some(pair) = pair.filter(|pair| pair.level(cell).is_none()) else { return Ok(()) };
+                return Err(FaultKind::CellLevel { found: shown(cell), column: name(), words: pair.told() });
             }
             Column::Digitised { .. } => layout.dialect.value(cell).is_some(),
             Column::Numbers { number } if layout.head.wants(number) => layout.dialect.value(cell).is_some(),
@@ -122,6 +131,10 @@ impl<'a> RowReader<'a> {
         match column {
             Column::Levels { signal, words } => {
                 words.level(cell).into_iter().for_each(|high| piece.set(signal, now, high));
+            }
+            Column::Pair { signal, pair } if !cell.is_empty() => {
+                let level = layout.pairs.get(pair).and_then(|pair| pair.level(cell));
+                level.into_iter().for_each(|high| piece.set(signal, now, high));
             }
             Column::Digitised { signal } => {
                 let value = layout.dialect.value(cell);

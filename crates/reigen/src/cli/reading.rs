@@ -61,6 +61,9 @@ pub(crate) struct ReadingArguments {
     /// The decimal mark of a CSV: . or , — told by the content where nothing is said
     #[arg(long, value_name = "MARK", value_parser = decimal)]
     pub(crate) decimal: Option<u8>,
+    /// In columns of two words of a CSV this one is high, such as closed; repeat it for more columns
+    #[arg(long, value_name = "WORD", value_delimiter = ',')]
+    pub(crate) high: Vec<String>,
     /// Analog columns are high above this value …
     #[arg(long, value_name = "VALUE", requires = "low_below", allow_negative_numbers = true)]
     pub(crate) high_above: Option<f64>,

@@ -7,7 +7,9 @@ use crate::reading;
 use crate::reading::{read_through, refuse_line};
 use crate::replay::read_options;
 use crate::tables::table;
+use reigen_core::measure::edges::Edges;
 use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
+use reigen_core::names::counted;
 use reigen_core::station::plan::{find_line, find_number};
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
@@ -31,9 +33,12 @@ pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Fail
         }
         pairing.pair();
     })?;
-    let thresholds = pairing.finish();
+    // Where the recording states no step, its edges tell it.
+    let step = recording.tick().max(pairing.step());
+    let thresholds = pairing.finish(step);
     if arguments.json {
-        return out.json(&Json { thresholds: &thresholds, reference: arguments.reference });
+        let toml = thresholds.toml();
+        return out.json(&Json { thresholds: &thresholds, reference: arguments.reference, toml });
     }
     print(arguments, &thresholds, out)
 }
@@ -44,19 +49,31 @@ struct Pairing {
     edges: Vec<(Nanos, bool)>,
     values: Vec<(Nanos, f64)>,
     meter: LevelsMeter,
+    /// The times of the input's first edges, for their step.
+    times: Vec<Nanos>,
 }
+
+/// Fewer edges tell no step.
+const ENOUGH: usize = 6;
+/// So many edges tell the step of their times.
+const TOLD: usize = 1000;
 
 impl Pairing {
     /// Pairs the edges that lie between two known values.
     fn pair(&mut self) {
+        let room = TOLD.saturating_sub(self.times.len());
+        self.times.extend(self.edges.iter().map(|(time, _)| *time).take(room));
         let Some(known) = self.values.last().map(|(time, _)| *time) else { return };
         let ready = self.edges.partition_point(|(time, _)| *time <= known);
         for (edge, rising) in self.edges.drain(..ready) {
             let after = self.values.partition_point(|(time, _)| *time < edge);
             let at = |index: usize| self.values.get(index).map(|(time, value)| (time.0 as f64, *value));
             match (after.checked_sub(1).and_then(at), at(after)) {
-                (Some(before), Some(after)) => self.meter.take(rising, between(before, after, edge.0 as f64)),
-                (None, Some((_, value))) => self.meter.take(rising, value),
+                (Some(before), Some(after)) => {
+                    let slope = (after.1 - before.1) / (after.0 - before.0).max(1.0) * 1e9;
+                    self.meter.take(rising, between(before, after, edge.0 as f64), slope);
+                }
+                (None, Some((_, value))) => self.meter.take(rising, value, 0.0),
                 _ => {}
             }
         }
@@ -67,18 +84,24 @@ impl Pairing {
     }
 
     /// What came of it; edges after the last value take that one.
-    fn finish(mut self) -> Thresholds {
+    fn finish(mut self, step: Nanos) -> Thresholds {
         if let Some(&(_, last)) = self.values.last() {
-            self.edges.drain(..).for_each(|(_, rising)| self.meter.take(rising, last));
+            self.edges.drain(..).for_each(|(_, rising)| self.meter.take(rising, last, 0.0));
         }
-        self.meter.finish()
+        self.meter.finish(step)
+    }
+
+    /// The step of the input's edges, where there are enough to tell.
+    fn step(&self) -> Nanos {
+        let starts_high = false;
+        if self.times.len() < ENOUGH { Nanos(0) } else { Edges { starts_high, times: &self.times }.step() }
     }
 }
 
 fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) -> Result<(), Failure> {
-    let Thresholds { rising, falling, hysteresis } = thresholds;
+    let Thresholds { rising, falling, hysteresis, uncertainty, chattering_ramps, chatter_edges } = thresholds;
     out.line(format!("{} switches by {}:", arguments.digital, arguments.analog))?;
-    let mut rows = table(&["", "ramps", "mean", "least", "greatest", "spread"]);
+    let mut rows = table(&["", "ramps", "mean", "min", "max", "spread"]);
     for (name, threshold) in [("goes high at", rising), ("goes low at", falling)] {
         let Some(Threshold { edges, mean, least, most, spread }) = threshold else {
             rows.add_row([name, "0"]);
@@ -93,6 +116,22 @@ fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) ->
         Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
         None => out.line("\nit does not switch both ways: ramp the voltage up and down again while recording")?,
     }
+    if let Some(uncertainty) = uncertainty {
+        out.line(format!(
+            "each threshold is known to ±{}: what the ramp moves between two readings of the input",
+            significant(*uncertainty)
+        ))?;
+    }
+    if thresholds.is_uncertain() {
+        out.line("warning: that is more than a tenth of the hysteresis: ramp more slowly, or read the input faster")?;
+    }
+    if *chattering_ramps > 0 {
+        out.line(format!(
+            "it chattered on {}, with {} beyond the first: noise on the ramp, or too little hysteresis for it",
+            counted(*chattering_ramps, "ramp"),
+            counted(*chatter_edges, "edge")
+        ))?;
+    }
     if hysteresis.is_some_and(|hysteresis| hysteresis < 0.0) {
         out.line("it goes high below where it goes low: the ramp is too fast for the input, or the line is inverted")?;
     }
@@ -100,7 +139,10 @@ fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) ->
         let off = (mean / reference - 1.0) * 100.0;
         out.line(format!("middle {}, against {}: {} %", significant(mean), significant(reference), significant(off)))?;
     }
-    Ok(())
+    match thresholds.toml() {
+        Some(toml) => out.line(format!("\nto paste into the card's inputs:\n{toml}")),
+        None => Ok(()),
+    }
 }
 
 /// The middle between both thresholds.
@@ -114,4 +156,6 @@ struct Json<'a> {
     #[serde(flatten)]
     thresholds: &'a Thresholds,
     reference: Option<f64>,
+    /// The lines for a card's inputs.
+    toml: Option<String>,
 }

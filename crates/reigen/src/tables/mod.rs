@@ -297,6 +297,8 @@ fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {
     let done = match (hits.is_empty(), counter.done) {
         (true, _) => "",
         (_, true) => "reached",
+        // It began anew since.
+        (_, false) if counter.preset_hits.last().is_some_and(|hits| *hits > 0) => "reached before",
         (_, false) => "not reached",
     };
     vec![

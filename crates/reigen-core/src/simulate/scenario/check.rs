@@ -15,6 +15,8 @@ pub(super) struct Check {
     pub(super) errors: Vec<StationError>,
     names: Vec<(String, Span)>,
     lines: Vec<(String, Span)>,
+    /// The scenario's end.
+    end: u64,
 }
 
 impl Check {
@@ -24,6 +26,7 @@ impl Check {
 
     /// Checks the whole file.
     pub(super) fn scenario(&mut self, file: File) -> Scenario {
+        self.end = file.duration.0.0;
         let mut shafts = IndexMap::new();
         for (name, table) in file.shaft {
             self.name(&name);
@@ -140,6 +143,13 @@ impl Check {
         time.get_ref().0.0.max(1)
     }
 
+    /// What a scenario places after its end would never come.
+    fn before_end(&mut self, at: &Spanned<TimeText>) {
+        if at.get_ref().0.0 > self.end {
+            self.refuse(at.span(), "this press comes after the scenario's end: make `duration` longer");
+        }
+    }
+
     fn chain(&mut self, table: &ChainTable) -> Chain {
         const UNUSED: &str = "-";
         let mut points: Vec<String> = Vec::new();
@@ -184,6 +194,7 @@ impl Check {
         let mut given: Vec<Vec<(u64, u64)>> = vec![Vec::new(); points.len()];
         for press in &table.presses {
             let (at, hold) = (press.at.get_ref().0.0, press.hold.get_ref().0.0);
+            self.before_end(&press.at);
             let place = points.iter().position(|point| point == press.point.get_ref());
             let Some(times) = place.and_then(|place| given.get_mut(place)) else {
                 let near = nearest(press.point.get_ref(), points.iter().map(String::as_str)).map(str::to_owned);
@@ -271,6 +282,7 @@ impl Check {
                 let mut given: Vec<(u64, u64)> = Vec::new();
                 for press in presses {
                     let (at, hold) = (press.at.get_ref().0.0, press.hold.get_ref().0.0);
+                    self.before_end(&press.at);
                     if hold <= bounce {
                         self.refuse(press.hold.span(), "the bounce lasts longer than the press");
                     }
