@@ -16,6 +16,7 @@ mod states;
 mod stretch;
 mod summary;
 mod tables;
+mod truth;
 
 use clap::Parser;
 use reigen_io::output_file::remove_unfinished;

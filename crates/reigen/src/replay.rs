@@ -5,6 +5,7 @@ use crate::failure::Failure;
 use crate::gauge::GaugeTable;
 use crate::progress::Bar;
 use crate::stretch::Stretch;
+use crate::truth::TruthWatch;
 use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::event::{Event, EventOrder};
@@ -176,6 +177,7 @@ pub(crate) fn replay_observed(
     if watchers.events.is_some() || wanted.watched {
         engine.remember();
     }
+    let mut truth = wanted.truth.map(|truth| TruthWatch::new(&file.station, truth));
     let mut inputs = InputWatch::new(&file.station, &line_numbers, &line_names);
     let mut worked = Nanos(0);
     let mut failure = None;
@@ -196,6 +198,9 @@ pub(crate) fn replay_observed(
                 inputs.take(window, lines.bits(), |number| {
                     engine.points().find(|columns| columns.point == number).and_then(|columns| columns.bit())
                 });
+                if let Some(truth) = &mut truth {
+                    truth.take(&engine);
+                }
                 observe(Seen { window, engine: &mut engine, lines, line_numbers: &line_numbers });
             }
             lines.advance(window);
@@ -212,7 +217,7 @@ pub(crate) fn replay_observed(
     }
     let end = stretch.end(&recording)?;
     let points = engine.summaries(end);
-    let judgements = watchers.judge(&file.station, wanted.truth, recording.origin());
+    let judgements = truth.map_or_else(IndexMap::new, |truth| truth.judge(&file.station, &points, recording.origin()));
     let named = file.station.points.iter().map(|point| point.name.as_str()).zip(&points);
     let mut findings = recording.findings(&line_names);
     findings.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
@@ -271,8 +276,6 @@ struct Watchers {
     waiting: Vec<Event>,
     starts_at: Option<i64>,
     shapes: Vec<Shape>,
-    /// For each point whose source is known, when it went on.
-    rises: Vec<Option<Vec<Nanos>>>,
 }
 
 impl Watchers {
@@ -293,9 +296,7 @@ impl Watchers {
         let point_names = station.points.iter().map(|point| point.name.clone()).collect();
         let events = wanted.events.map(|path| EventFile::create(path, origin, point_names)).transpose()?;
         let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
-        let judged = |point: &station::Point| wanted.truth?.source_of(&point.kind.line()?.name).map(|_| Vec::new());
-        let rises = station.points.iter().map(judged).collect();
-        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes, rises })
+        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
     }
 
     /// Takes in what happened in a window; passes over it where it does not count.
@@ -310,11 +311,6 @@ impl Watchers {
             });
             trace.write(window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
         }
-        for columns in engine.points().filter(|_| counts) {
-            if let (Some(Some(rises)), Some(bit)) = (self.rises.get_mut(columns.point), columns.bit()) {
-                rises.extend(bit.rising());
-            }
-        }
         if let Some(events) = &mut self.events {
             let told = engine.take_events(window, &mut self.waiting);
             if !counts {
@@ -325,15 +321,6 @@ impl Watchers {
             }
         }
         Ok(())
-    }
-
-    /// What was counted against what really happened.
-    fn judge(&self, station: &Station, truth: Option<&TruthFile>, origin: Origin) -> IndexMap<String, Judgement> {
-        let judged = station.points.iter().zip(&self.rises).filter_map(|(point, rises)| {
-            let line = &point.kind.line()?.name;
-            Some((point.name.clone(), truth?.judge(line, rises.as_ref()?, origin)?))
-        });
-        judged.collect()
     }
 
     fn finish(mut self, end: Nanos) -> Result<Option<Finding>, Failure> {

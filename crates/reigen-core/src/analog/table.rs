@@ -134,6 +134,10 @@ impl PointKind for AnalogPoint {
         self.formula.iter().map(|formula| ("formula", formula)).collect()
     }
 
+    fn scaled(&self, recorded: f64) -> Option<f64> {
+        self.formula.is_none().then(|| self.settings.scaling.value(recorded))
+    }
+
     fn number_line(&self) -> Option<&LineName> {
         Some(&self.line)
     }

@@ -120,6 +120,13 @@ impl Track {
 pub struct ChainReader {
     /// At rising and at falling clocks.
     readers: [Frames; 2],
+    found: Found,
+}
+
+/// What the frames so far come to.
+#[derive(Debug, Clone, Default)]
+struct Found {
+    /// By the number of clocks, read at rising and at falling ones.
     tracks: [BTreeMap<u64, Track>; 2],
     periods: Spread,
     last: Option<Nanos>,
@@ -128,54 +135,77 @@ pub struct ChainReader {
     rests_high: u64,
 }
 
+/// The number of clocks that most frames have.
+fn usual(tracks: &BTreeMap<u64, Track>) -> Option<u64> {
+    tracks.iter().max_by_key(|(_, track)| track.frames).map(|(clocks, _)| *clocks)
+}
+
+impl Found {
+    /// A frame by the first or the second reader.
+    fn take(&mut self, reader: usize, frame: Frame<'_>) {
+        if let Some(tracks) = self.tracks.get_mut(reader)
+            && (tracks.len() < MOST_LENGTHS || tracks.contains_key(&frame.clocks))
+        {
+            tracks.entry(frame.clocks).or_default().take(frame);
+        }
+        if reader > 0 {
+            return;
+        }
+        self.frames += 1;
+        self.rests_high += u64::from(frame.clock_rests_high);
+        if let Some(before) = self.last.replace(frame.at) {
+            self.periods.take(frame.at.saturating_sub(before).0 as f64, 1);
+        }
+        let span = frame.span.map_or(Nanos(0), |(first, last)| last.saturating_sub(first));
+        self.frame = span.max(self.frame);
+    }
+}
+
 impl ChainReader {
     /// A reader of lines that have these levels.
     pub fn new(levels: Levels) -> Self {
-        Self {
-            readers: [Frames::new(true, levels), Frames::new(false, levels)],
-            tracks: Default::default(),
-            periods: Spread::default(),
-            last: None,
-            frame: Nanos(0),
-            frames: 0,
-            rests_high: 0,
-        }
+        Self { readers: [Frames::new(true, levels), Frames::new(false, levels)], found: Found::default() }
     }
 
     /// Takes the changes of a window.
     pub fn work(&mut self, edges: Edges<'_>) {
-        let Self { readers, tracks, periods, last, frame: longest, frames, rests_high } = self;
-        for (number, (reader, tracks)) in readers.iter_mut().zip(tracks).enumerate() {
-            reader.work(edges, &mut |frame| {
-                if tracks.len() < MOST_LENGTHS || tracks.contains_key(&frame.clocks) {
-                    tracks.entry(frame.clocks).or_default().take(frame);
-                }
-                if number > 0 {
-                    return;
-                }
-                *frames += 1;
-                *rests_high += u64::from(frame.clock_rests_high);
-                if let Some(before) = last.replace(frame.at) {
-                    periods.take(frame.at.saturating_sub(before).0 as f64, 1);
-                }
-                let span = frame.span.map_or(Nanos(0), |(first, last)| last.saturating_sub(first));
-                *longest = span.max(*longest);
-            });
+        let Self { readers, found, .. } = self;
+        for (number, reader) in readers.iter_mut().enumerate() {
+            reader.work(edges, &mut |frame| found.take(number, frame));
         }
     }
 
-    /// What was found; `None` where no frame has ended.
-    pub fn finish(self) -> Option<Chain> {
+    /// The recording ends: the frame that is open counts where it has all its clocks or more, as a station takes it.
+    ///
+    /// How many those are the frames before it say; a single one has whole bytes.
+    fn end(&mut self, end: Nanos) {
+        let Self { readers, found, .. } = self;
+        let usual = found.tracks.first().and_then(usual);
+        for (number, reader) in readers.iter().enumerate() {
+            let all = |frame: &Frame<'_>| match usual {
+                Some(bits) => frame.clocks >= bits,
+                None => frame.clocks > 0 && frame.clocks.is_multiple_of(CHIP as u64),
+            };
+            if let Some(frame) = reader.open(end).filter(all) {
+                found.take(number, frame);
+            }
+        }
+    }
+
+    /// What was found up to the recording's last time; `None` where no frame has ended.
+    pub fn finish(mut self, end: Nanos) -> Option<Chain> {
+        self.end(end);
+        let Self { readers, found } = self;
         let [rising, falling] =
-            [0, 1].map(|edge: usize| self.readers.get(edge).map(|reader| reader.margins).unwrap_or_default());
+            [0, 1].map(|edge: usize| readers.get(edge).map(|reader| reader.margins).unwrap_or_default());
         // The registers shift at the edge that data follows, and a bit is read just before that.
-        let follows = self.readers.first().map(|reader| reader.follows).unwrap_or_default();
+        let follows = readers.first().map(|reader| reader.follows).unwrap_or_default();
         let is_rising = follows.reading >= follows.other;
         let (more, less) = (follows.reading.max(follows.other), follows.reading.min(follows.other));
-        let [by_rising, by_falling] = self.tracks;
+        let [by_rising, by_falling] = found.tracks;
         let tracks = if is_rising { by_rising } else { by_falling };
         let (&bits, track) = tracks.iter().max_by_key(|(_, track)| track.frames)?;
-        let rests_high = self.rests_high * 2 > self.frames;
+        let rests_high = found.rests_high * 2 > found.frames;
         let spi_mode = match (rests_high, is_rising) {
             (false, true) => 0,
             (false, false) => 1,
@@ -195,12 +225,12 @@ impl ChainReader {
             })
             .collect();
         changed.sort_by_key(|bit| (bit.first_change, bit.place));
-        let reader = self.readers.first();
-        let periods = self.periods;
+        let reader = readers.first();
+        let periods = found.periods;
         Some(Chain {
             bits,
-            frames: self.frames,
-            odd_frames: self.frames - track.frames,
+            frames: found.frames,
+            odd_frames: found.frames - track.frames,
             lengths: tracks.iter().map(|(clocks, track)| (*clocks, track.frames)).collect(),
             sample: if is_rising { "rising" } else { "falling" },
             sure: !changed.is_empty() && more > SURE * less,
@@ -209,7 +239,7 @@ impl ChainReader {
             rising: rising.into(),
             falling: falling.into(),
             period_ns: periods.mean().zip(periods.min()).zip(periods.max()).map(|((mean, min), max)| [mean, min, max]),
-            frame: self.frame,
+            frame: found.frame,
             clock_step: reader.and_then(|reader| reader.clock_step),
             shortest_load: reader.and_then(|reader| reader.shortest_load),
             changed,

@@ -189,7 +189,7 @@ proptest! {
         let (load, clock, data) = (times(0), times(1), times(2));
         let mut reader = ChainReader::new(Levels { load: true, clock: mode >= 2, data: false, inhibit: false });
         reader.work(Edges { load: &load, clock: &clock, data: &data, inhibit: &[] });
-        let chain = reader.finish().unwrap();
+        let chain = reader.finish(Nanos(u64::MAX)).unwrap();
         if odd.is_none() {
             prop_assert_eq!(chain.bits, bits as u64);
             if chain.sure {
@@ -220,7 +220,7 @@ fn switches_pressed_one_after_another_name_their_registers() {
         let mut reader = ChainReader::new(Levels { load: true, ..Levels::default() });
         reader.work(Edges { load: &times(0), clock: &times(1), data: &times(2), inhibit: &[] });
         let names: Vec<String> = names.iter().map(|name| (*name).to_owned()).collect();
-        reader.finish().unwrap().registers(&names)
+        reader.finish(Nanos(u64::MAX)).unwrap().registers(&names)
     };
     // The first bit is D7 of the nearest chip, the last D0 of the other.
     let frames = [frame(&[]), frame(&[15]), frame(&[]), frame(&[0]), frame(&[0, 9])];

@@ -222,6 +222,10 @@ impl PointKind for RatePoint {
         vec![("of", &self.of)]
     }
 
+    fn rate(&self) -> Option<&Settings> {
+        Some(&self.settings)
+    }
+
     fn counted(&self) -> Vec<&FieldExpression> {
         vec![&self.of]
     }

@@ -14,13 +14,41 @@ const MOST_NAMED: usize = 3;
 pub struct Judgement {
     /// The source.
     pub source: String,
-    /// How often the point went on.
-    pub counted: u64,
-    /// How often it really should have.
+    /// How often the point went on, or the counts that an encoder made; `None` for readings.
+    pub counted: Option<i64>,
+    /// How often it really should have, or the counts that the shaft made.
     #[serde(rename = "true")]
-    pub really: u64,
+    pub really: Option<i64>,
+    /// How far readings are off.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub error: Option<ReadingError>,
     /// What the difference consists of, a sentence each; none where there is none.
     pub differences: Vec<String>,
+}
+
+/// How far the readings of a point are off the truth.
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct ReadingError {
+    /// The unit of all of it.
+    pub unit: String,
+    /// How many readings were compared.
+    pub readings: u64,
+    /// The mean error, without its sign.
+    pub mean: f64,
+    /// The largest error.
+    pub largest: f64,
+    /// When that was.
+    #[serde(rename = "at_ns")]
+    pub at: Nanos,
+    /// The resolution that the readings state, at its worst.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub resolution: Option<f64>,
+}
+
+impl Judgement {
+    pub(super) fn of_counts(source: &str, counted: i64, really: i64, differences: Vec<String>) -> Self {
+        Self { source: source.to_owned(), counted: Some(counted), really: Some(really), error: None, differences }
+    }
 }
 
 impl TruthFile {
@@ -28,6 +56,34 @@ impl TruthFile {
     pub fn source_of(&self, line: &str) -> Option<(&str, &Truth)> {
         let drives = |truth: &Truth| truth.lines().iter().any(|known| is_line(line, known));
         self.sources.iter().find(|(_, truth)| drives(truth)).map(|(name, truth)| (name.as_str(), truth))
+    }
+
+    /// Judges a point of a chain by its name; `None` where no chain has such a point.
+    ///
+    /// What another point of the chain did instead is told: then the registers stand in another order.
+    pub fn judge_chain_point(&self, name: &str, rises: &[Nanos], origin: Origin) -> Option<Judgement> {
+        let chains = self.sources.iter().filter_map(|(source, truth)| match truth {
+            Truth::Chain { points, .. } => Some((source, points)),
+            _ => None,
+        });
+        let (source, points) = chains.into_iter().find(|(_, points)| points.contains_key(name))?;
+        let actuations = points.get(name)?;
+        let mut differences = of_actuations(name, actuations, rises, origin);
+        if !differences.is_empty() {
+            let fits = |actuations: &Vec<Actuation>| {
+                !rises.is_empty() && of_actuations(name, actuations, rises, origin).is_empty()
+            };
+            let other = points.iter().find(|(other, actuations)| *other != name && fits(actuations));
+            if let Some((other, _)) = other {
+                differences = vec![format!("it shows what `{other}` did: the registers stand in another order")];
+            } else if rises.len() < actuations.len() {
+                differences.push(
+                    "an actuation that falls between two polls is not seen: poll faster, or catch it in hardware"
+                        .to_owned(),
+                );
+            }
+        }
+        Some(Judgement::of_counts(source, rises.len() as i64, actuations.len() as i64, differences))
     }
 
     /// Judges a point on `line` that went on at `rises`; `None` where no source tells how often it should have.
@@ -44,7 +100,7 @@ impl TruthFile {
             }
             _ => return None,
         };
-        Some(Judgement { source: source.to_owned(), counted: rises.len() as u64, really, differences })
+        Some(Judgement::of_counts(source, rises.len() as i64, really as i64, differences))
     }
 }
 
@@ -65,7 +121,7 @@ impl Truth {
 }
 
 /// Whether a line of a station is the one that a source calls `known`.
-fn is_line(line: &str, known: &str) -> bool {
+pub(super) fn is_line(line: &str, known: &str) -> bool {
     line == known || line.ends_with(&format!(".{known}"))
 }
 

@@ -12,6 +12,7 @@ mod echo;
 mod encoder;
 mod floating;
 pub mod judge;
+pub mod judge_readings;
 mod presses;
 mod profile;
 mod random;

@@ -175,6 +175,17 @@ pub trait PointKind: Debug + Send + Sync {
         None
     }
 
+    /// What it makes of a recorded number, where that is a line through two points.
+    fn scaled(&self, recorded: f64) -> Option<f64> {
+        let _ = recorded;
+        None
+    }
+
+    /// What it is set to, where it is a rate.
+    fn rate(&self) -> Option<&crate::rate::meter::Settings> {
+        None
+    }
+
     /// The least and the most that its number may be.
     fn valid(&self) -> Option<[f64; 2]> {
         None

@@ -120,7 +120,7 @@ fn read(recording: &mut Recording, names: &[String; 3]) -> Result<Chain, Failure
         signals.push(signal);
     }
     let mut reader: Option<ChainReader> = None;
-    read_through(recording, &signals, &[], &mut |lines| {
+    let end = read_through(recording, &signals, &[], &mut |lines| {
         let [load, clock, data] = lines.bits() else { return };
         let (Some(load_level), Some(clock_level), Some(data_level)) = (load.level, clock.level, data.level) else {
             return;
@@ -147,7 +147,7 @@ fn read(recording: &mut Recording, names: &[String; 3]) -> Result<Chain, Failure
         };
         reader.get_or_insert_with(|| ChainReader::new(levels)).work(edges);
     })?;
-    reader.and_then(ChainReader::finish).ok_or_else(|| Failure::Usage {
+    reader.and_then(|reader| reader.finish(end)).ok_or_else(|| Failure::Usage {
         message: format!(
             "no frame ends: {} never goes high and low again",
             names.first().map_or("load", String::as_str)

@@ -102,7 +102,10 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
         "\nThe stop button is worn and bounces for longer than its debounce of 1 ms; one magnet is too weak to be",
     )?;
     out.line(
-        "seen at speed. The magnet wants glue and the door switch a new spring; the debounce is chosen as above:\n",
+        "seen at speed, so the speeds by it are low; the capstan's plug loses a pulse; the chain is polled too slowly",
+    )?;
+    out.line(
+        "for one press. The magnet wants glue and the door switch a new spring; the debounce is what a survey advises:\n",
     )?;
     out.line(format!("$ sed -i '/stop_button/,/debounce/ s/1 ms/{time}/' station.toml"))?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
@@ -137,7 +140,7 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     out.line("$ reigen debounce recording.vcd --line PB_START --asserted low")?;
     let start = measured(walk, "PB_START", Contact::NormallyOpen)?;
     debounce::print(&start, None, out)?;
-    out.line("\nIt is: 8 ms counts the same, with more room. A press, the raw line over the clean point:\n")?;
+    out.line("\nIt is: 8 ms is what is advised. A press, the raw line over the clean point:\n")?;
     out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
     let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
     let point = draw::number_of(&station.station, "start_button")?;

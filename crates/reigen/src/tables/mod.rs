@@ -7,6 +7,7 @@ use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
+use reigen_core::simulate::judge::Judgement;
 use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PairSummary, PointSummary, Tally};
@@ -120,15 +121,42 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
     if outcome.judgements.is_empty() {
         return Ok(());
     }
-    let mut table = table(&["against the truth", "counted", "really", "source"]);
-    for (name, judgement) in &outcome.judgements {
-        let counts = [judgement.counted, judgement.really].map(|number| number.to_string());
-        let [counted, really] = counts;
-        table.add_row([name.clone(), counted, really, judgement.source.clone()]);
+    let counts: Vec<_> = outcome.judgements.iter().filter(|(_, judgement)| judgement.error.is_none()).collect();
+    if !counts.is_empty() {
+        let mut rows = table(&["against the truth", "counted", "really", "source"]);
+        let at_rest = |judgement: &Judgement| (judgement.counted, judgement.really) == (Some(0), Some(0));
+        let still = counts.iter().filter(|(_, judgement)| at_rest(judgement)).count() as u64;
+        for (name, judgement) in counts.into_iter().filter(|(_, judgement)| !at_rest(judgement)) {
+            let number = |number: Option<i64>| number.map_or(String::new(), |number| number.to_string());
+            rows.add_row([name.clone(), number(judgement.counted), number(judgement.really), judgement.source.clone()]);
+        }
+        left(&mut rows, 3);
+        out.line("")?;
+        out.table(rows)?;
+        if still > 0 {
+            out.line(format!("{} never went on, as it really was", counted(still, "more point")))?;
+        }
     }
-    left(&mut table, 3);
-    out.line("")?;
-    out.table(table)?;
+    let errors =
+        outcome.judgements.iter().filter_map(|(name, judgement)| Some((name, judgement, judgement.error.as_ref()?)));
+    let errors: Vec<_> = errors.collect();
+    if !errors.is_empty() {
+        let mut rows = table(&["against the truth", "readings", "mean error", "largest", "resolution", "source"]);
+        for (name, judgement, error) in errors {
+            let number = |value: f64| format!("{} {}", significant(value), error.unit).trim_end().to_owned();
+            rows.add_row([
+                name.clone(),
+                error.readings.to_string(),
+                number(error.mean),
+                number(error.largest),
+                error.resolution.map_or(String::new(), |step| format!("±{}", significant(step))),
+                judgement.source.clone(),
+            ]);
+        }
+        left(&mut rows, 5);
+        out.line("")?;
+        out.table(rows)?;
+    }
     for (name, judgement) in &outcome.judgements {
         for difference in &judgement.differences {
             out.line(format!("   {name}: {difference}"))?;

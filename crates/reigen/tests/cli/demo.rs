@@ -39,8 +39,10 @@ fn the_demo_meets_its_truth_but_where_the_scenario_means_it_not_to() {
         let differs = |judged: &serde_json::Value| judged["differences"] != serde_json::json!([]);
         judged.iter().filter(|(_, judged)| differs(judged)).map(|(name, _)| name.clone()).collect::<Vec<_>>()
     };
-    assert_eq!(differing("walk/station.toml"), ["drum_hall", "guard_nc", "stop_button"]);
+    // A weak magnet, and the speeds by it; a plug that loses a pulse; a press between two polls; a side that sticks.
+    let meant = ["bobbin_11", "capstan", "drum", "drum_counted", "drum_hall", "guard_nc"];
+    assert_eq!(differing("walk/station.toml"), [meant.as_slice(), &["stop_button"]].concat());
     let mended = std::fs::read_to_string(place.path("walk/station.toml")).unwrap().replace("1 ms", "25 ms");
     place.write("mended.toml", mended);
-    assert_eq!(differing("mended.toml"), ["drum_hall", "guard_nc"]);
+    assert_eq!(differing("mended.toml"), meant);
 }

@@ -20,22 +20,27 @@ const RATE: &str = "[rate.r]\nof = 'p'\npulses_per_rev = 4\nunit = 'rpm'\nzero_a
 #[test]
 fn a_rate_starts_without_a_jump_states_its_resolution_and_knows_a_stop() {
     // 20 Hz at four pulses a revolution are 300 rpm; the rows come every millisecond.
-    for (method, readings, min, stopped) in [
-        ("method = 'gate'\nwindow = '500 ms'", 10, 0.0, true),
-        ("method = 'period'\naverage = 2\nzero_after = '500 ms'", 39, 0.0, true),
-        ("method = 'auto'\nevery = '100 ms'\nzero_after = '500 ms'", 40, 0.0, true),
-        ("method = 'auto'\nevery = '100 ms'", 40, 300.0 / 41.0, false),
+    for (method, readings, min, stopped, bound) in [
+        ("method = 'gate'\nwindow = '500 ms'", 10, 0.0, true, false),
+        ("method = 'period'\naverage = 2\nzero_after = '500 ms'", 39, 0.0, true, false),
+        ("method = 'auto'\nevery = '100 ms'\nzero_after = '500 ms'", 40, 0.0, true, false),
+        ("method = 'auto'\nevery = '100 ms'", 40, 300.0 / 41.0, false, true),
     ] {
         let place = place(&format!("[rate.r]\nof = 'p'\npulses_per_rev = 4\nunit = 'rpm'\n{method}"));
         let rate = place.reigen("run station.toml p.csv --json").json()["rates"]["r"].clone();
         let number = |key: &str| rate[key].as_f64().unwrap();
         assert_eq!((rate["readings"].as_u64(), rate["stopped"].as_bool()), (Some(readings), Some(stopped)), "{method}");
         assert!((number("max") - 300.0).abs() < 1e-9 && (number("min") - min).abs() < 0.1, "{method}: {rate}");
-        assert_eq!(rate["resolution"].is_null(), stopped, "{method}: {rate}");
+        // A counted 0 is one count off at the most; a bound and a timed 0 have no resolution.
+        assert_eq!(
+            (rate["resolution"].is_null(), &rate["bound"]),
+            (!method.contains("gate"), &bound.into()),
+            "{method}: {rate}"
+        );
     }
     let early = place(RATE).reigen("run station.toml p.csv --to 2s --json").json();
-    // Two edges in 100 ms, timed to the millisecond: 20 Hz · 1 ms / 100 ms · 15.
-    assert!((early["rates"]["r"]["resolution"].as_f64().unwrap() - 3.0).abs() < 1e-9, "{early}");
+    // Two edges in 100 ms; all edges so far are at multiples of 10 ms: 20 Hz · 10 ms / (100 ms − 10 ms) · 15.
+    assert!((early["rates"]["r"]["resolution"].as_f64().unwrap() - 100.0 / 3.0).abs() < 1e-9, "{early}");
 }
 
 #[test]
@@ -114,11 +119,7 @@ fn why_tells_what_a_reading_was_made_of() {
     let place = place(RATE);
     let told = |at: &str| place.reigen(&format!("why station.toml p.csv r --at {at}")).stdout;
     assert!(told("2s").contains("2 intervals from 1.9 s to 2 s: 2 / 100 ms × 15 = 300 rpm"), "{}", told("2s"));
-    assert!(
-        told("3.2s").contains("no edge since 2.95 s: not more than 1 / 250 ms × 15 = 60.0 rpm"),
-        "{}",
-        told("3.2s")
-    );
+    assert!(told("3.2s").contains("no edge since 2.95 s: not more than 1 / 250 ms × 15 = 60 rpm"), "{}", told("3.2s"));
     assert!(told("4s").contains("at 3.5 s that was 550 ms (zero_after is 500 ms), so it is stopped"), "{}", told("4s"));
     assert!(told("900ms").contains("no interval is complete yet"), "{}", told("900ms"));
 }

@@ -1,0 +1,148 @@
+//! What points did, kept to be held against what really happened.
+
+use indexmap::IndexMap;
+use reigen_core::engine::Engine;
+use reigen_core::rate::meter::{self, Method};
+use reigen_core::simulate::judge::Judgement;
+use reigen_core::simulate::judge_readings::Read;
+use reigen_core::simulate::truth::TruthFile;
+use reigen_core::station::{Point, Station};
+use reigen_core::summary::PointSummary;
+use reigen_core::time::{Nanos, Origin};
+
+/// Keeps what each point did that a source of the truth belongs to.
+pub(crate) struct TruthWatch<'a> {
+    truth: &'a TruthFile,
+    /// For each point of the station what it is judged by.
+    points: Vec<Judged>,
+}
+
+/// What a point is judged by.
+enum Judged {
+    /// Nothing: no source belongs to it.
+    No,
+    /// When it went on, against a source on a line.
+    Line(String, Vec<Nanos>),
+    /// When it went on, against a point of a chain.
+    ChainPoint(String, Vec<Nanos>),
+    /// Its counts, against the encoder on a line.
+    Encoder(String),
+    /// Its readings, in revolutions a minute, against the shaft behind a line.
+    Speed { line: String, settings: meter::Settings, readings: Vec<Read> },
+    /// Its values, against those of a line.
+    Value(String, Vec<Read>),
+}
+
+impl<'a> TruthWatch<'a> {
+    pub(crate) fn new(station: &Station, truth: &'a TruthFile) -> Self {
+        let points = station.points.iter().map(|point| Judged::new(station, point, truth)).collect();
+        Self { truth, points }
+    }
+
+    /// Takes what the points did in the last window.
+    pub(crate) fn take(&mut self, engine: &Engine) {
+        for columns in engine.points() {
+            let Some(judged) = self.points.get_mut(columns.point) else { continue };
+            match judged {
+                Judged::No | Judged::Encoder(_) => {}
+                Judged::Line(_, rises) | Judged::ChainPoint(_, rises) => {
+                    columns.bit().into_iter().for_each(|bit| rises.extend(bit.rising()));
+                }
+                Judged::Speed { settings, readings, .. } => {
+                    let (Some(column), resolution) = (columns.reading(), columns.readings.get(1)) else { continue };
+                    let Some(pulses) = settings.pulses_per_rev else { continue };
+                    let rpm = 60.0 / (settings.unit.per_hertz * pulses);
+                    for (&at, &value) in column.times.iter().zip(&column.values).filter(|(_, value)| **value != 0.0) {
+                        let over = over(settings, value / settings.unit.per_hertz);
+                        let resolution = resolution.and_then(|column| column.at(at)).map(|step| step * rpm);
+                        readings.push(Read { at, value: value * rpm, resolution, over });
+                    }
+                }
+                Judged::Value(_, readings) => {
+                    let Some(column) = columns.reading() else { continue };
+                    let steps = column.times.iter().zip(&column.values);
+                    readings.extend(steps.map(|(&at, &value)| Read { at, value, resolution: None, over: Nanos(0) }));
+                }
+            }
+        }
+    }
+
+    /// Holds it against the truth, given what each point did over all.
+    pub(crate) fn judge(
+        self,
+        station: &Station,
+        summaries: &[PointSummary],
+        origin: Origin,
+    ) -> IndexMap<String, Judgement> {
+        let Self { truth, points } = self;
+        let judged = points.into_iter().zip(&station.points).zip(summaries).filter_map(|((judged, point), summary)| {
+            let judgement = match judged {
+                Judged::No => None,
+                Judged::Line(line, rises) => truth.judge(&line, &rises, origin),
+                Judged::ChainPoint(name, rises) => truth.judge_chain_point(&name, &rises, origin),
+                Judged::Speed { line, readings, .. } => truth.judge_speed(&line, &readings, origin),
+                Judged::Encoder(line) => match summary {
+                    PointSummary::Encoder(encoder) => {
+                        let counts = encoder.forward as i64 - encoder.backward as i64;
+                        truth.judge_position(&line, counts, encoder.counts_per_cycle)
+                    }
+                    _ => None,
+                },
+                Judged::Value(line, readings) => {
+                    let unit = point.kind.unit().unwrap_or_default();
+                    let scale = |recorded: f64| point.kind.scaled(recorded).unwrap_or(recorded);
+                    truth.judge_value(&line, unit, &readings, &scale, origin)
+                }
+            };
+            Some((point.name.clone(), judgement?))
+        });
+        judged.collect()
+    }
+}
+
+impl Judged {
+    fn new(station: &Station, point: &Point, truth: &TruthFile) -> Self {
+        let kind = point.kind.as_ref();
+        if let Some([Some(a), ..]) = kind.encoder() {
+            let by_point =
+                a.expression().and_then(|field| line_of(station, field.expression.as_name()?.point.as_str()));
+            return a.line().map(|line| line.name.clone()).or(by_point).map_or(Judged::No, Judged::Encoder);
+        }
+        if let Some(settings) = kind.rate() {
+            let of = kind.expressions().first().and_then(|(_, field)| Some(field.expression.as_name()?.point.clone()));
+            return match of.and_then(|of| line_of(station, &of)) {
+                Some(line) => Judged::Speed { line, settings: settings.clone(), readings: Vec::new() },
+                None => Judged::No,
+            };
+        }
+        if kind.is_polled() {
+            return Judged::ChainPoint(point.name.clone(), Vec::new());
+        }
+        if let Some(line) = kind.number_line().filter(|_| kind.scaled(0.0).is_some()) {
+            return Judged::Value(line.name.clone(), Vec::new());
+        }
+        if let Some(line) = kind.line().filter(|line| truth.source_of(&line.name).is_some()) {
+            return Judged::Line(line.name.clone(), Vec::new());
+        }
+        // An input that reads a point of a chain should do what that one really did.
+        let of = kind.input().and_then(|_| Some(kind.expressions().first()?.1.expression.as_name()?.point.clone()));
+        let is_chain = |name: &String| station.points.iter().any(|point| point.name == *name && point.kind.is_polled());
+        of.filter(is_chain).map_or(Judged::No, |name| Judged::ChainPoint(name, Vec::new()))
+    }
+}
+
+/// The line of an input.
+fn line_of(station: &Station, name: &str) -> Option<String> {
+    let point = station.points.iter().find(|point| point.name == name)?;
+    point.kind.line().map(|line| line.name.clone())
+}
+
+/// The time that a reading of so many hertz speaks for.
+fn over(settings: &meter::Settings, hertz: f64) -> Nanos {
+    let intervals = |count: f64| Nanos((count / hertz.abs().max(1e-9) * 1e9) as u64);
+    match settings.method {
+        Method::Gate { window } => window,
+        Method::Period { average } => intervals(f64::from(average)),
+        Method::Auto { every } => Nanos(every.0.saturating_add(intervals(1.0).0)),
+    }
+}
