@@ -276,7 +276,11 @@ impl Table {
                 (Some(Target::Bit(signal)), None) => piece.set_unknown(*signal, now),
                 (Some(Target::Bit(_)), Some(value)) => {
                     let words = "0 and 1";
-                    return Err(refuse(FaultKind::CellLevel { found: value.to_string(), column: name(), words }));
+                    return Err(refuse(FaultKind::CellLevel {
+                        found: value.to_string(),
+                        column: name(),
+                        words: words.to_owned(),
+                    }));
                 }
                 (Some(Target::Number(signal)), Some(value)) if value.is_finite() => {
                     if self.head.wants(*signal) {

@@ -7,8 +7,8 @@ use crate::column::BitColumn;
 use crate::condition::debounce::{Ledger, Read, Settings};
 use crate::condition::input::InputSettings;
 use crate::finding::Finding;
-use crate::measure::advice::nice_up_to;
-use crate::measure::debounce::{DebounceMeter, Debounced, Sense};
+use crate::measure::advice::{Advice, nice_up_to};
+use crate::measure::debounce::{Sense, advise_line};
 use crate::measure::edges::Edges;
 use crate::measure::kind::Kind;
 use crate::measure::line::LineMeter;
@@ -20,7 +20,11 @@ use crate::station::{Point, Station};
 use crate::summary::PointSummary;
 use crate::time::{Nanos, Window};
 use crate::units::short_time;
+use rayon::prelude::*;
 use std::collections::HashMap;
+
+/// An input is held against so many edges of its line.
+const KEPT: usize = 1 << 14;
 
 /// An input of the station, and what it reads.
 #[derive(Debug)]
@@ -75,32 +79,28 @@ impl InputWatch {
         for (meter, column) in self.meters.iter_mut().zip(columns) {
             let Some((column, level)) = column.and_then(|column| Some((column, column.level?))) else { continue };
             let since = column.since.max(window.from);
-            meter.get_or_insert_with(|| LineMeter::of_first_edges(since, level)).take(&column.toggles);
+            meter.get_or_insert_with(|| LineMeter::of_first_edges(since, level, KEPT)).take(&column.toggles);
         }
     }
 
     /// What there is to tell of each input, given what the points did; `tick` is the step of the recording's times, `end` its last
     /// time.
     pub fn findings(&self, station: &Station, points: &[PointSummary], tick: Nanos, end: Nanos) -> Vec<Finding> {
-        let kinds = judge_all(&self.meters, &self.names, end);
-        let mut findings = Vec::new();
-        for input in &self.inputs {
-            let told = (station.points.get(input.point), self.meters.get(input.meter), kinds.get(input.meter));
-            let (Some(point), Some(Some(meter)), Some(guess)) = told else { continue };
-            let Some(PointSummary::Input(summary)) = points.get(input.point) else { continue };
-            if meter.edges().times.is_empty() {
-                continue;
-            }
+        let meters: Vec<Option<&LineMeter>> = self.meters.iter().map(Option::as_ref).collect();
+        let kinds = judge_all(&meters, &self.names, end);
+        let of = |input: &Watched| -> Option<Vec<Finding>> {
+            let (point, guess) = (station.points.get(input.point)?, kinds.get(input.meter)?);
+            let meter = self.meters.get(input.meter)?.as_ref().filter(|meter| !meter.edges().times.is_empty())?;
+            let PointSummary::Input(summary) = points.get(input.point)? else { return None };
             if guess.kind == Kind::Floating {
                 let message = format!("its line {} floats: {}", summary.line, guess.ground);
                 let remedy = "connect it, or give it a pull-up or pull-down; what it counts means nothing until then";
-                findings.push(Finding::warning("input-floating", &point.name, message, remedy));
-                continue;
+                return Some(vec![Finding::warning("input-floating", &point.name, message, remedy)]);
             }
             let case = Case::new(&guess.kind, input.settings, meter, tick, end);
-            findings.extend(case.findings(&point.name, summary.rejected));
-        }
-        findings
+            Some(case.findings(&point.name, summary.rejected))
+        };
+        self.inputs.par_iter().filter_map(of).flatten().collect()
     }
 }
 
@@ -128,7 +128,9 @@ struct Case<'a> {
     quiet: Nanos,
     /// Whether these are all of its edges.
     all: bool,
-    debounced: Debounced,
+    /// The debounce that it needs.
+    advice: Advice,
+    longest_burst: Nanos,
 }
 
 impl<'a> Case<'a> {
@@ -151,10 +153,9 @@ impl<'a> Case<'a> {
         let (output, ledger) = worked(settings, edges, until);
         let plain = InputSettings { debounce: Settings::Pass, ..settings };
         let seen = rises(&worked(plain, edges, until).0, edges.starts_high);
-        let mut whole = DebounceMeter::new(Nanos(0), levels.starts_high, false);
-        whole.take(levels.times);
         let sense = Sense { on_while_high: Some(settings.on_while_high), tick };
-        let debounced = whole.finish(kind, sense, Default::default(), until);
+        let advice = advise_line(meter, &meter.clone().figures(until), kind, sense, until);
+        let longest = parting::meter(edges, quiet).all().iter().map(|bursts| bursts.longest()).max();
         let verdicts = ledger.verdicts.unwrap_or_default();
         Self {
             kind,
@@ -167,7 +168,8 @@ impl<'a> Case<'a> {
             verdicts,
             quiet,
             all,
-            debounced,
+            advice,
+            longest_burst: longest.unwrap_or_default(),
         }
     }
 
@@ -180,7 +182,7 @@ impl<'a> Case<'a> {
 
     /// The line to paste, or why there is none.
     fn remedy(&self) -> String {
-        let advice = &self.debounced.advice;
+        let advice = &self.advice;
         match advice.advised.map(|advised| advised.toml()) {
             Some(Some(toml)) => toml,
             Some(None) => "take the debounce away: the line is clean".to_owned(),
@@ -214,8 +216,11 @@ impl<'a> Case<'a> {
             if self.real == 1 { "was real" } else { "were real" },
             self.among()
         );
-        let length = self.debounced.bounce.all().iter().map(|bursts| bursts.longest()).max().unwrap_or_default();
-        let sum = format!("the longest burst on its line lasts {}, {}", short_time(length), self.debounce_words());
+        let sum = format!(
+            "the longest burst on its line lasts {}, {}",
+            short_time(self.longest_burst),
+            self.debounce_words()
+        );
         Some(Finding::warning("bounce-counted", name, message, &self.remedy()).with_sum(sum))
     }
 
@@ -353,6 +358,7 @@ mod tests {
     use super::*;
     use crate::condition::debounce::{HoldTimes, ReadingTimes};
     use crate::measure::bank::{self, Line};
+    use crate::measure::debounce::DebounceMeter;
     use fastrand::Rng;
 
     const MS: u64 = 1_000_000;
@@ -376,7 +382,7 @@ mod tests {
     /// The codes for an input that is on while its line is high.
     fn codes(line: &Line, kind: &Kind, debounce: Settings, scan: Option<ReadingTimes>) -> Vec<&'static str> {
         let end = Nanos(line.times.last().unwrap().0 + 3000 * MS);
-        let mut meter = LineMeter::of_first_edges(Nanos(0), line.starts_high);
+        let mut meter = LineMeter::of_first_edges(Nanos(0), line.starts_high, KEPT);
         meter.take(&line.times);
         let settings = InputSettings { on_while_high: true, scan, debounce };
         let case = Case::new(kind, settings, &meter, Nanos(1), end);

@@ -4,7 +4,7 @@
 use super::advice::{Advice, Advised, Wish};
 use super::debounce::{DebounceMeter, Sense};
 use super::edges::Edges;
-use super::judgement::{Candidate, judge};
+use super::judgement::{Alone, Candidate, judge};
 use super::kind::{Guess, Kind};
 use crate::time::Nanos;
 use fastrand::Rng;
@@ -42,9 +42,15 @@ impl Labelled {
 
     pub(crate) fn judged(&self) -> Vec<Guess> {
         let names: Vec<String> = (0..self.lines.len()).map(|line| format!("L{line}")).collect();
-        let named = self.lines.iter().zip(&names);
+        let alone: Vec<Alone> = self.lines.iter().map(|line| Alone::new(line.edges())).collect();
+        let named = self.lines.iter().zip(&alone).zip(&names);
         let candidates: Vec<Candidate<'_>> = named
-            .map(|(line, name)| Candidate { name, edges: Some(line.edges()), since: Nanos(0), until: self.end })
+            .map(|((line, alone), name)| Candidate {
+                name,
+                edges: Some((line.edges(), alone)),
+                since: Nanos(0),
+                until: self.end,
+            })
             .collect();
         judge(&candidates)
     }

@@ -30,10 +30,12 @@ pub(super) fn changeover(one: Edges<'_>, other: Edges<'_>) -> Option<String> {
         if is_first { first = !first } else { second = !second }
     }
     let share = opposite as f64 / end.0.max(1) as f64;
+    if share <= 0.85 || both[0] + both[1] == 0 {
+        return None;
+    }
     let closer = TRANSIT.min(Nanos(shortest_hold(one).min(shortest_hold(other)) / 2));
     let moves = near(one, other, closer).min(near(other, one, closer));
-    (share > 0.85 && both[0] + both[1] > 0 && moves >= 0.6)
-        .then(|| format!("opposite levels {:.1} % of the time, equal only during changeover", share * 100.0))
+    (moves >= 0.6).then(|| format!("opposite levels {:.1} % of the time, equal only during changeover", share * 100.0))
 }
 
 /// The shortest level held between bursts.

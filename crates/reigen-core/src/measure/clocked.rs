@@ -53,6 +53,13 @@ const CLOCK_EDGES: usize = 32;
 /// How many edges of data.
 const DATA_EDGES: usize = 10;
 
+/// Whether a line may be a clock: one period, but for rests between frames.
+pub(super) fn is_clock(clock: Edges<'_>) -> bool {
+    let rises: Vec<Nanos> = clock.rising().collect();
+    let periods: Vec<u64> = rises.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect();
+    clock.times.len() >= CLOCK_EDGES && unsteadiness(&periods, 1).is_some_and(|uneven| uneven <= 0.05)
+}
+
 /// Whether `data` is a wire that `clock` clocks: it changes only at one level of the clock, or right at one of its edges, after counts
 /// of clocks that vary as data do. The evidence.
 pub(super) fn bus(clock: Edges<'_>, data: Edges<'_>) -> Option<String> {
@@ -62,13 +69,6 @@ pub(super) fn bus(clock: Edges<'_>, data: Edges<'_>) -> Option<String> {
         return None;
     }
     let half = step(clock);
-    let periods: Vec<u64> = {
-        let rises: Vec<Nanos> = clock.rising().collect();
-        rises.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect()
-    };
-    if unsteadiness(&periods, 1)? > 0.05 {
-        return None;
-    }
     // Where the clock stands in its period, in eighths of it, at each edge within a frame; and how many clocks since the last.
     let (mut levels, mut last, mut runs, mut delays) = ([0usize; 2], None, [0usize; 17], Vec::new());
     for &edge in data.times {

@@ -6,7 +6,7 @@ use super::curve::Curve;
 use super::edges::Edges;
 use super::judgement::JUDGED;
 use super::kind::Kind;
-use super::line::LineMeter;
+use super::line::{FIRST_EDGES, LineFigures, LineMeter};
 use super::lockout_curve::lockout_curve;
 use super::parting;
 use super::plateau::Plateau;
@@ -77,7 +77,7 @@ pub struct Debounced {
 impl DebounceMeter {
     /// A meter of a line that only stands beside the one that is measured.
     fn beside(since: Nanos, high: bool) -> Self {
-        Self { line: LineMeter::of_first_edges(since, high), curve: None }
+        Self { line: LineMeter::of_first_edges(since, high, FIRST_EDGES), curve: None }
     }
 
     /// A meter for a line that has its first level at a time; with the curves of its counts where they are asked for.
@@ -101,51 +101,63 @@ impl DebounceMeter {
     /// What comes of it at the recording's last time, for a line of a kind.
     pub fn finish(mut self, kind: &Kind, sense: Sense, wish: Wish, end: Nanos) -> Debounced {
         let figures = self.line.figures(end);
-        let on_while_high = sense.on_while_high.unwrap_or(!figures.idle_high);
-        let levels = self.line.edges();
-        let bounce = match parting::part(levels.first(JUDGED)) {
-            // What it is beside other lines may say more than the line by itself.
-            Some(parting) if kind.is_contact() && parting.quiet != figures.bounce.quiet() && self.line.has_all() => {
-                parting::meter(levels, parting.quiet)
-            }
-            _ => figures.bounce,
-        };
-        let bounce = if on_while_high { bounce } else { bounce.inverted() };
-        let starts_on = levels.starts_high == on_while_high;
-        let edges = Edges { starts_high: starts_on, ..levels };
-        let stable = self.curve.take().map(|curve| curve.finish(starts_on, end).0);
-        let first = edges.first(LOCKOUT_EDGES).times;
-        let all = first.len() as u64 == figures.edges;
-        let lockout_end = if all { end } else { first.last().copied().unwrap_or(end) };
-        let lockout = stable.is_some().then(|| lockout_curve(first, starts_on, lockout_end));
-        let evidence = Evidence {
-            kind,
-            bounce: &bounce,
-            edges,
-            all: self.line.has_all(),
-            interference: pulse_train::interference(levels, kind),
-            rises: if starts_on { figures.edges / 2 } else { figures.edges.div_ceil(2) },
-            step: levels.step().max(sense.tick),
-            end,
-            stable: stable.as_ref(),
-            lockout: lockout.as_ref().filter(|_| all),
-        };
-        let advice = advise(evidence, wish);
-        let times = match kind.is_contact() {
-            true => [evidence.stable_time(), evidence.lockout_time()],
-            false => [advice.advised.and_then(|advised| Some(advised.times()?.on)), None],
-        };
-        let methods = [("stable", stable), ("lockout", lockout)].into_iter().zip(times);
-        let methods = methods.filter_map(|((name, curve), time)| Some(Method::new(name, curve?, time))).collect();
-        Debounced {
-            kind: kind.clone(),
-            edges: figures.edges,
-            on_while_high,
-            bounce,
-            methods,
-            lockout_edges: first.len(),
-            advice,
+        debounced(&self.line, &figures, kind, (sense, wish), self.curve.take(), end)
+    }
+}
+
+/// What is advised for a line, and what that rests on.
+fn debounced(
+    line: &LineMeter,
+    figures: &LineFigures,
+    kind: &Kind,
+    (sense, wish): (Sense, Wish),
+    curve: Option<StableCurve>,
+    end: Nanos,
+) -> Debounced {
+    let on_while_high = sense.on_while_high.unwrap_or(!figures.idle_high);
+    let levels = line.edges();
+    let bounce = match kind.is_contact().then(|| parting::part(levels.first(JUDGED))).flatten() {
+        // What it is beside other lines may say more than the line by itself.
+        Some(parting) if parting.quiet != figures.bounce.quiet() && line.has_all() => {
+            parting::meter(levels, parting.quiet)
         }
+        _ => figures.bounce.clone(),
+    };
+    let bounce = if on_while_high { bounce } else { bounce.inverted() };
+    let starts_on = levels.starts_high == on_while_high;
+    let edges = Edges { starts_high: starts_on, ..levels };
+    let stable = curve.map(|curve| curve.finish(starts_on, end).0);
+    let first = edges.first(LOCKOUT_EDGES).times;
+    let all = first.len() as u64 == figures.edges;
+    let lockout_end = if all { end } else { first.last().copied().unwrap_or(end) };
+    let lockout = stable.is_some().then(|| lockout_curve(first, starts_on, lockout_end));
+    let evidence = Evidence {
+        kind,
+        bounce: &bounce,
+        edges,
+        all: line.has_all(),
+        interference: pulse_train::interference(levels, kind),
+        rises: if starts_on { figures.edges / 2 } else { figures.edges.div_ceil(2) },
+        step: levels.step().max(sense.tick),
+        end,
+        stable: stable.as_ref(),
+        lockout: lockout.as_ref().filter(|_| all),
+    };
+    let advice = advise(evidence, wish);
+    let times = match kind.is_contact() {
+        true => [evidence.stable_time(), evidence.lockout_time()],
+        false => [advice.advised.and_then(|advised| Some(advised.times()?.on)), None],
+    };
+    let methods = [("stable", stable), ("lockout", lockout)].into_iter().zip(times);
+    let methods = methods.filter_map(|((name, curve), time)| Some(Method::new(name, curve?, time))).collect();
+    Debounced {
+        kind: kind.clone(),
+        edges: figures.edges,
+        on_while_high,
+        bounce,
+        methods,
+        lockout_edges: first.len(),
+        advice,
     }
 }
 
@@ -162,8 +174,8 @@ impl Method {
 }
 
 /// The debounce that a line of a kind needs.
-pub fn advise_line(line: LineMeter, kind: &Kind, sense: Sense, end: Nanos) -> Advice {
-    DebounceMeter { line, curve: None }.finish(kind, sense, Wish::default(), end).advice
+pub fn advise_line(line: &LineMeter, figures: &LineFigures, kind: &Kind, sense: Sense, end: Nanos) -> Advice {
+    debounced(line, figures, kind, (sense, Wish::default()), None, end).advice
 }
 
 /// Measures the lines of a recording side by side: all of them, or one with its curves beside the others.
@@ -194,8 +206,8 @@ impl LinesMeter {
 
     /// What comes of each line that is asked for, at the recording's last time; `None` for one that never had a level.
     pub fn finish(self, names: &[String], sense: Sense, wish: Wish, end: Nanos) -> Vec<(String, Option<Debounced>)> {
-        let lines: Vec<Option<LineMeter>> =
-            self.meters.iter().map(|meter| meter.as_ref().map(|meter| meter.line.clone())).collect();
+        let lines: Vec<Option<&LineMeter>> =
+            self.meters.iter().map(|meter| meter.as_ref().map(|meter| &meter.line)).collect();
         let kinds = judge_all(&lines, names, end);
         let only = self.only;
         let asked = self.meters.into_par_iter().zip(names).zip(kinds).enumerate();

@@ -4,6 +4,7 @@
 //! edges; each judgement comes with its evidence.
 
 use super::edges::Edges;
+use super::floating::Floats;
 use super::kind::{Guess, Kind};
 use super::modulated::modulated;
 use super::parting;
@@ -31,8 +32,8 @@ const HARD_BOUNCE: u64 = 50_000_000;
 pub struct Candidate<'a> {
     /// Its name.
     pub name: &'a str,
-    /// Its first edges; `None` where it never has a level.
-    pub edges: Option<Edges<'a>>,
+    /// Its first edges, and what it is by itself; `None` where it never has a level.
+    pub edges: Option<(Edges<'a>, &'a Alone)>,
     /// When it has its first level.
     pub since: Nanos,
     /// The last time up to which these are all of its edges.
@@ -65,7 +66,11 @@ impl Judge<'_> {
 
     /// All that are kept: a chain's data may change long after its clock has begun.
     fn all_edges(&self, line: usize) -> Option<Edges<'_>> {
-        self.lines.get(line)?.edges
+        Some(self.lines.get(line)?.edges?.0)
+    }
+
+    fn alone(&self, line: usize) -> Option<&Alone> {
+        Some(self.lines.get(line)?.edges?.1)
     }
 
     fn name(&self, line: usize) -> String {
@@ -75,14 +80,15 @@ impl Judge<'_> {
     /// The time over which a line is judged.
     fn time(&self, line: usize) -> Nanos {
         let Some(line) = self.lines.get(line) else { return Nanos(0) };
-        let beyond = line.edges.and_then(|edges| edges.times.get(JUDGED).copied());
+        let beyond = line.edges.and_then(|(edges, _)| edges.times.get(JUDGED).copied());
         beyond.unwrap_or(line.until).saturating_sub(line.since)
     }
 
     /// What a line is by itself; that it floats where nothing else fits.
-    fn by_itself(&self, line: usize, edges: Edges<'_>) -> Option<Guess> {
-        let floats = |floats: floating::Floats| Guess::new(Kind::Floating, floats.words(self.time(line)));
-        single(edges).or_else(|| floating::by_chatter(edges).map(floats))
+    fn by_itself(&self, line: usize) -> Option<Guess> {
+        let alone = self.alone(line)?;
+        let floats = |floats: &Floats| Guess::new(Kind::Floating, floats.words(self.time(line)));
+        alone.guess.clone().or_else(|| alone.chatter.as_ref().map(floats))
     }
 
     fn set(&mut self, line: usize, kind: Kind, ground: &str) {
@@ -118,8 +124,9 @@ impl Judge<'_> {
             if edges.times.is_empty() {
                 let level = if edges.starts_high { "high" } else { "low" };
                 self.set(line, Kind::Dead, &format!("{level} all the time"));
-            } else if let Some(floats) = floating::with_mains(edges) {
-                self.set(line, Kind::Floating, &floats.words(self.time(line)));
+            } else if let Some(floats) = self.alone(line).and_then(|alone| alone.mains.as_ref()) {
+                let words = floats.words(self.time(line));
+                self.set(line, Kind::Floating, &words);
             }
         }
     }
@@ -193,9 +200,11 @@ impl Judge<'_> {
     /// A clock and what it clocks, and what selects. Data may look like a line that the mains move, until it is seen beside its clock.
     fn buses(&mut self) {
         let floats = |guess: &Option<Guess>| guess.as_ref().is_some_and(|guess| guess.kind == Kind::Floating);
-        let clocks = self.open();
+        let is_clock = |line: &usize| self.edges(*line).is_some_and(clocked::is_clock);
+        let clocks: Vec<usize> = self.open().into_iter().filter(is_clock).collect();
+        let open = self.open();
         let wires: Vec<usize> = (0..self.lines.len())
-            .filter(|line| clocks.contains(line) || self.guesses.get(*line).is_some_and(floats))
+            .filter(|line| open.contains(line) || self.guesses.get(*line).is_some_and(floats))
             .take(MOST_COMPARED)
             .collect();
         for clock in clocks {
@@ -229,8 +238,8 @@ impl Judge<'_> {
 
     fn singles(&mut self) {
         for line in 0..self.lines.len() {
-            if let Some(edges) = self.edges(line).filter(|_| self.is_open(line))
-                && let Some(guess) = self.by_itself(line, edges)
+            if self.is_open(line)
+                && let Some(guess) = self.by_itself(line)
             {
                 self.set(line, guess.kind, &guess.ground);
             }
@@ -295,17 +304,25 @@ fn contact(edges: Edges<'_>) -> Option<Guess> {
     }
 }
 
-/// The level that ends a burst, for a line by itself: where it is no contact, each edge stands alone.
-pub fn quiet(edges: Edges<'_>) -> Nanos {
-    let alone = Nanos(1);
-    let edges = edges.first(JUDGED);
-    if floating::with_mains(edges).is_some() {
-        return alone;
-    }
-    match single(edges) {
-        Some(Guess { kind: Kind::Contact | Kind::Unknown, .. }) => {
-            parting::part(edges).map_or(alone, |parting| parting.quiet)
-        }
-        _ => alone,
+/// What a line is by itself, which is worked once.
+#[derive(Debug, Clone)]
+pub struct Alone {
+    mains: Option<Floats>,
+    guess: Option<Guess>,
+    chatter: Option<Floats>,
+    /// The level that ends a burst; where it is no contact, each edge stands alone.
+    pub quiet: Nanos,
+}
+
+impl Alone {
+    /// By a line's first edges.
+    pub fn new(edges: Edges<'_>) -> Self {
+        let edges = edges.first(JUDGED);
+        let mains = floating::with_mains(edges);
+        let guess = if mains.is_some() || edges.times.is_empty() { None } else { single(edges) };
+        let chatter = if mains.is_some() || guess.is_some() { None } else { floating::by_chatter(edges) };
+        let parted = matches!(&guess, Some(Guess { kind: Kind::Contact | Kind::Unknown, .. }));
+        let parting = if parted { parting::part(edges) } else { None };
+        Self { mains, guess, chatter, quiet: parting.map_or(Nanos(1), |parting| parting.quiet) }
     }
 }

@@ -2,8 +2,9 @@
 
 use super::bounce::{BounceMeter, Bursts};
 use super::edges::Edges;
-use super::judgement::{self, Candidate};
+use super::judgement::{Alone, Candidate};
 use crate::time::Nanos;
+use std::sync::OnceLock;
 
 /// How many edges are kept, for what lines are to one another.
 pub const FIRST_EDGES: usize = 1 << 16;
@@ -32,8 +33,12 @@ pub struct LineMeter {
     /// The first edges.
     pub first: Vec<Nanos>,
     bounce: Option<BounceMeter>,
-    /// Whether only its first edges are wanted.
+    /// How many edges are kept.
+    room: usize,
+    /// Whether only those are wanted.
     first_only: bool,
+    /// What it is by itself, once it was asked.
+    alone: OnceLock<Alone>,
 }
 
 /// What a line did, over the whole recording.
@@ -84,19 +89,21 @@ impl LineMeter {
             trace: 0,
             first: Vec::new(),
             bounce: None,
+            room: FIRST_EDGES,
             first_only: false,
+            alone: OnceLock::new(),
         }
     }
 
-    /// A meter of its first edges alone, for what the line is.
-    pub fn of_first_edges(since: Nanos, high: bool) -> Self {
-        Self { first_only: true, ..Self::new(since, high) }
+    /// A meter of so many first edges alone, for what the line is.
+    pub fn of_first_edges(since: Nanos, high: bool, room: usize) -> Self {
+        Self { first_only: true, room, ..Self::new(since, high) }
     }
 
     /// Takes the edges of a window.
     pub fn take(&mut self, edges: &[Nanos]) {
         if self.first_only {
-            let room = FIRST_EDGES.saturating_sub(self.first.len()).min(edges.len());
+            let room = self.room.saturating_sub(self.first.len()).min(edges.len());
             self.first.extend_from_slice(edges.get(..room).unwrap_or_default());
             self.count += edges.len() as u64;
             return;
@@ -121,7 +128,7 @@ impl LineMeter {
 
     /// Hands the edges to the bounce meter, once it is known what parts bursts.
     fn meter(&mut self, edges: &[Nanos]) {
-        let room = FIRST_EDGES.saturating_sub(self.first.len());
+        let room = self.room.saturating_sub(self.first.len());
         self.first.extend_from_slice(edges.get(..room.min(edges.len())).unwrap_or_default());
         match &mut self.bounce {
             Some(bounce) => edges.iter().for_each(|&edge| bounce.take(edge)),
@@ -137,7 +144,7 @@ impl LineMeter {
 
     /// Chooses what parts bursts from the edges so far.
     fn choose(&mut self) {
-        let mut bounce = BounceMeter::new(self.starts_high, judgement::quiet(self.edges()));
+        let mut bounce = BounceMeter::new(self.starts_high, self.alone().quiet);
         self.first.iter().for_each(|&edge| bounce.take(edge));
         self.bounce = Some(bounce);
     }
@@ -145,6 +152,11 @@ impl LineMeter {
     /// Its first edges.
     pub fn edges(&self) -> Edges<'_> {
         Edges { starts_high: self.starts_high, times: &self.first }
+    }
+
+    /// What it is by itself; to be asked once enough of its edges are known, or all.
+    pub fn alone(&self) -> &Alone {
+        self.alone.get_or_init(|| Alone::new(self.edges()))
     }
 
     /// Whether its first edges are all that it has.
@@ -155,7 +167,7 @@ impl LineMeter {
     /// The line as it is judged, at the recording's last time.
     pub fn candidate<'a>(&'a self, name: &'a str, end: Nanos) -> Candidate<'a> {
         let until = if self.has_all() { end } else { self.first.last().copied().unwrap_or(end) };
-        Candidate { name, edges: Some(self.edges()), since: self.since, until }
+        Candidate { name, edges: Some((self.edges(), self.alone())), since: self.since, until }
     }
 
     /// Whether two lines had their edges at the same times; and whether at the same levels.

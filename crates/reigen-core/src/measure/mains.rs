@@ -8,6 +8,8 @@ use crate::time::Nanos;
 const MAINS_HZ: [f64; 2] = [50.0, 60.0];
 /// The phase is compared over so many half waves at a time, since the mains wander.
 const HALF_WAVES: usize = 60;
+/// No more edges than these come in a half wave.
+const MOST_IN_HALF_WAVE: usize = 60;
 /// Fewer half waves than these tell nothing.
 const FEWEST_HALF_WAVES: usize = 16;
 /// At so many places within a half wave the level is looked at.
@@ -46,13 +48,20 @@ fn picked_up_at(edges: Edges<'_>, hertz: f64) -> Option<Mains> {
     let half = 1e9 / hertz / 2.0;
     let (first, last) = (*edges.times.first()?, *edges.times.last()?);
     let waves = ((last - first).0 as f64 / half) as usize;
-    if waves < FEWEST_HALF_WAVES {
+    // Where the level changes with each half wave, there is an edge in each, and some chatter.
+    let (fewest, most) = (waves * 7 / 10, waves.saturating_mul(MOST_IN_HALF_WAVE));
+    if waves < FEWEST_HALF_WAVES || !(fewest..=most).contains(&edges.times.len()) {
         return None;
     }
     let stretch = waves.div_ceil(waves.div_ceil(HALF_WAVES));
-    let stretches: Vec<Stretch> = (0..waves / stretch)
-        .map(|number| Stretch::new(edges, first.0 as f64 + (number * stretch) as f64 * half, half, stretch))
-        .collect();
+    let at = |number: usize| Stretch::new(edges, first.0 as f64 + (number * stretch) as f64 * half, half, stretch);
+    let count = waves / stretch;
+    // Most lines have nothing to do with the mains, and three looks tell.
+    let follows = |number: usize| at(number).alternates >= ALTERNATES;
+    if ![0, count / 2, count.saturating_sub(1)].into_iter().any(follows) {
+        return None;
+    }
+    let stretches: Vec<Stretch> = (0..count).map(at).collect();
     let following: Vec<&Stretch> = stretches.iter().filter(|stretch| stretch.alternates >= ALTERNATES).collect();
     if following.len() * 10 < stretches.len() * 7 {
         return None;
@@ -84,16 +93,21 @@ struct Stretch {
 impl Stretch {
     fn new(edges: Edges<'_>, from: f64, half: f64, waves: usize) -> Self {
         let at = |wave: usize, place: f64| Nanos((from + (wave as f64 + place) * half) as u64);
-        let alternates = |place: usize| {
-            let place = place as f64 / PLACES as f64;
-            let levels: Vec<bool> = (0..waves).map(|wave| edges.level_at(at(wave, place))).collect();
-            levels.windows(2).filter(|pair| pair.first() != pair.get(1)).count()
-        };
-        let (best, count) =
-            (0..PLACES).map(|place| (place, alternates(place))).max_by_key(|(_, count)| *count).unwrap_or((0, 0));
+        // Only the edges of these waves matter.
+        let before = edges.times.partition_point(|&edge| edge < at(0, 0.0));
+        let within = edges.times.partition_point(|&edge| edge <= at(waves + 1, 0.0));
+        let starts_high = edges.starts_high == before.is_multiple_of(2);
+        let edges = Edges { starts_high, times: edges.times.get(before..within).unwrap_or_default() };
+        let counts: [usize; PLACES] = std::array::from_fn(|place| {
+            let mut levels = (0..waves).map(|wave| edges.level_at(at(wave, place as f64 / PLACES as f64)));
+            let mut last = levels.next();
+            levels.filter(|level| last.replace(*level) != Some(*level)).count()
+        });
+        let count = counts.iter().copied().max().unwrap_or(0);
         // Of several places that do as well the middle lies farthest from the edges.
+        let last = counts.iter().rposition(|&other| other == count).unwrap_or(0);
         let good: Vec<usize> =
-            (best.saturating_sub(PLACES / 2)..=best).filter(|&place| alternates(place) == count).collect();
+            (last.saturating_sub(PLACES / 2)..=last).filter(|&place| counts.get(place) == Some(&count)).collect();
         let place = good.get(good.len() / 2).map_or(0.0, |&place| place as f64 / PLACES as f64);
         let mut changes = [Vec::new(), Vec::new()];
         for wave in 0..waves {

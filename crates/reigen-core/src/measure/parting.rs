@@ -40,12 +40,17 @@ pub fn part(edges: Edges<'_>) -> Option<Parting> {
         _ => None,
     };
     let candidates: Vec<Nanos> = lengths.windows(2).rev().filter_map(parted).take(MOST_TRIED).collect();
-    let bursts: Vec<BounceMeter> = candidates.into_iter().map(|quiet| meter(edges, quiet)).collect();
-    let found = |changes: bool| {
-        let fits = |bounce: &&BounceMeter| if changes { has_changes(bounce) } else { only_returns(bounce) };
-        bursts.iter().find(fits).map(|bounce| Parting { quiet: bounce.quiet(), changes })
-    };
-    found(true).or_else(|| found(false)).or_else(|| {
+    let mut only_returns = None;
+    for quiet in candidates {
+        let trial = Trial::new(edges, quiet);
+        if trial.has_changes() {
+            return Some(Parting { quiet: trial.quiet, changes: true });
+        }
+        if only_returns.is_none() && trial.only_returns() {
+            only_returns = Some(Parting { quiet: trial.quiet, changes: false });
+        }
+    }
+    only_returns.or_else(|| {
         let [from, until] = edges.times else { return None };
         let length = (*until - *from).0;
         // One short pulse alone, and nothing else.
@@ -61,22 +66,57 @@ pub fn meter(edges: Edges<'_>, quiet: Nanos) -> BounceMeter {
     bounce
 }
 
-fn holds_longer(bounce: &BounceMeter) -> bool {
-    let change = bounce.turning_on.longest().max(bounce.turning_off.longest()).0;
-    let back = bounce.glitches.longest().max(bounce.dropouts.longest()).0;
-    let hold = bounce.shortest_hold().map_or(u64::MAX, |hold| hold.0);
-    change <= LONGEST_BURST
-        && back <= LONGEST_RETURN
-        && hold >= change.saturating_mul(MARGIN)
-        && hold >= back.saturating_mul(MARGIN_OF_RETURNS)
+/// What a parting comes to, as far as it must be known to tell whether it fits.
+#[derive(Debug, Clone, Copy)]
+struct Trial {
+    quiet: Nanos,
+    changes: u64,
+    returns: u64,
+    /// The longest burst that changes something, and the longest that does not.
+    longest: [u64; 2],
+    shortest_hold: u64,
 }
 
-fn has_changes(bounce: &BounceMeter) -> bool {
-    let changes = bounce.changes();
-    let returns = bounce.glitches.count() + bounce.dropouts.count();
-    changes >= 2 && returns <= changes * 4 + 8 && holds_longer(bounce)
-}
+impl Trial {
+    fn new(edges: Edges<'_>, quiet: Nanos) -> Self {
+        let mut trial = Self { quiet, changes: 0, returns: 0, longest: [0; 2], shortest_hold: u64::MAX };
+        let Some(&first) = edges.times.first() else { return trial };
+        let (mut from, mut last, mut count) = (first, first, 0u64);
+        for &edge in edges.times {
+            let held = edge - last;
+            if count > 0 && held >= quiet {
+                trial.close(count, (last - from).0);
+                trial.shortest_hold = trial.shortest_hold.min(held.0);
+                (from, count) = (edge, 0);
+            }
+            last = edge;
+            count += 1;
+        }
+        trial.close(count, (last - from).0);
+        trial
+    }
 
-fn only_returns(bounce: &BounceMeter) -> bool {
-    bounce.changes() == 0 && holds_longer(bounce)
+    fn close(&mut self, edges: u64, length: u64) {
+        let [change, back] = &mut self.longest;
+        match edges % 2 {
+            1 => (self.changes, *change) = (self.changes + 1, (*change).max(length)),
+            _ => (self.returns, *back) = (self.returns + 1, (*back).max(length)),
+        }
+    }
+
+    fn holds_longer(&self) -> bool {
+        let [change, back] = self.longest;
+        change <= LONGEST_BURST
+            && back <= LONGEST_RETURN
+            && self.shortest_hold >= change.saturating_mul(MARGIN)
+            && self.shortest_hold >= back.saturating_mul(MARGIN_OF_RETURNS)
+    }
+
+    fn has_changes(&self) -> bool {
+        self.changes >= 2 && self.returns <= self.changes * 4 + 8 && self.holds_longer()
+    }
+
+    fn only_returns(&self) -> bool {
+        self.changes == 0 && self.holds_longer()
+    }
 }

@@ -108,6 +108,11 @@ fn is_foreign(holds: &[u64], number: usize) -> bool {
         return false;
     };
     let [own, after, ..] = *rest else { return false };
+    // Most levels are like those of the same kind beside them: they are passed at once.
+    let beside = [number.checked_sub(2), Some(number + 2)].into_iter().flatten().filter_map(|place| holds.get(place));
+    if beside.max().is_none_or(|beside| own * 3 > *beside) || own * 4 > before + after {
+        return false;
+    }
     // Levels of the same kind as the pulse, and as those beside it, on both sides.
     let around = |offset: usize| -> Vec<u64> {
         let from = number.saturating_sub(2 * AROUND);

@@ -77,13 +77,22 @@ impl Surveyor {
     pub fn finish(mut self, tick: Nanos, end: Nanos, names: &[String], analogs: &[String]) -> Survey {
         let figures: Vec<Option<LineFigures>> =
             self.lines.par_iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
-        let guesses = judge_all(&self.lines, names, end);
+        let meters: Vec<Option<&LineMeter>> = self.lines.iter().map(Option::as_ref).collect();
+        let guesses = judge_all(&meters, names, end);
+        let sense = Sense { on_while_high: None, tick };
+        let advices: Vec<Option<Advice>> = meters
+            .par_iter()
+            .zip(&figures)
+            .zip(&guesses)
+            .map(|((meter, figures), guess)| {
+                Some(debounce::advise_line((*meter)?, figures.as_ref()?, &guess.kind, sense, end))
+            })
+            .collect();
         let mut findings = Vec::new();
         let mut lines: Vec<SurveyedLine> = Vec::new();
-        for (((name, figures), guess), meter) in names.iter().zip(figures).zip(guesses).zip(&self.lines) {
+        let all = names.iter().zip(figures).zip(guesses).zip(&self.lines).zip(advices);
+        for ((((name, figures), guess), meter), advice) in all {
             let same_as = self.same_as(lines.len(), names);
-            let sense = Sense { on_while_high: None, tick };
-            let advice = meter.clone().map(|meter| debounce::advise_line(meter, &guess.kind, sense, end));
             let line = SurveyedLine { name: name.clone(), figures, guess, same_as, advice };
             of_line(&line, meter.as_ref(), &mut findings);
             lines.push(line);
@@ -103,7 +112,11 @@ impl Surveyor {
 }
 
 /// Judges lines by what their meters kept.
-pub fn judge_all(meters: &[Option<LineMeter>], names: &[String], end: Nanos) -> Vec<Guess> {
+pub fn judge_all(meters: &[Option<&LineMeter>], names: &[String], end: Nanos) -> Vec<Guess> {
+    // What each is by itself is the most of the work.
+    meters.par_iter().flatten().for_each(|meter| {
+        meter.alone();
+    });
     let candidates: Vec<Candidate<'_>> = meters
         .iter()
         .zip(names)
