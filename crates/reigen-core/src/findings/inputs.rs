@@ -24,7 +24,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 
 /// An input is held against so many edges of its line.
-const KEPT: usize = 1 << 14;
+const KEPT: usize = judgement::JUDGED;
 
 /// An input of the station, and what it reads.
 #[derive(Debug)]

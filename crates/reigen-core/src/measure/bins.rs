@@ -38,6 +38,8 @@ const KEPT: usize = 4096;
 /// Many times, of which the middle and other shares are asked: exact for few, within 0.8 % for many.
 #[derive(Debug, Clone, Default)]
 pub struct Spread {
+    /// Times of no length, which are only counted.
+    zeros: u64,
     kept: Vec<u64>,
     bins: Vec<u32>,
     count: u64,
@@ -50,6 +52,11 @@ impl Spread {
     #[inline]
     pub fn take(&mut self, Nanos(time): Nanos) {
         self.count += 1;
+        if time == 0 {
+            self.zeros += 1;
+            self.least = Some(0);
+            return;
+        }
         self.least = Some(self.least.map_or(time, |least| least.min(time)));
         self.most = self.most.max(time);
         if self.bins.is_empty() {
@@ -87,6 +94,10 @@ impl Spread {
     /// The one that a share of all are not above: 0.5 is the middle (of an even number the lower of the two).
     pub fn share(&self, share: f64) -> Option<Nanos> {
         let rank = ((self.count as f64 * share).ceil() as u64).max(1);
+        if rank <= self.zeros {
+            return Some(Nanos(0));
+        }
+        let rank = rank - self.zeros;
         if self.bins.is_empty() {
             let mut sorted = self.kept.clone();
             sorted.sort_unstable();
@@ -108,6 +119,7 @@ impl Spread {
                 *step += count;
             }
         };
+        enter(0, self.zeros);
         match self.bins.is_empty() {
             true => self.kept.iter().for_each(|&time| enter(time, 1)),
             false => {

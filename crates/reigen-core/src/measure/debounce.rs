@@ -12,7 +12,7 @@ use super::parting;
 use super::plateau::Plateau;
 use super::pulse_train;
 use super::stable_curve::StableCurve;
-use super::survey::judge_all;
+use super::survey::{MANY_EDGES, judge_all};
 use crate::column::BitColumn;
 use crate::time::Nanos;
 use rayon::prelude::*;
@@ -194,14 +194,20 @@ impl LinesMeter {
     /// Takes what the lines did within a window.
     pub fn take(&mut self, bits: &[BitColumn]) {
         let only = self.only;
-        self.meters.par_iter_mut().zip(bits).enumerate().for_each(|(line, (meter, bit))| {
+        let work = |(line, (meter, bit)): (usize, (&mut Option<DebounceMeter>, &BitColumn))| {
             let Some(level) = bit.level else { return };
             let new = || match only {
                 Some(only) if only != line => DebounceMeter::beside(bit.since, level),
                 _ => DebounceMeter::new(bit.since, level, only.is_some()),
             };
             meter.get_or_insert_with(new).take(&bit.toggles);
-        });
+        };
+        let edges: usize = bits.iter().map(|bit| bit.toggles.len()).sum();
+        // Of one line the others soon have all that they need.
+        match only.is_none() && edges > MANY_EDGES {
+            true => self.meters.par_iter_mut().zip(bits).enumerate().for_each(work),
+            false => self.meters.iter_mut().zip(bits).enumerate().for_each(work),
+        }
     }
 
     /// What comes of each line that is asked for, at the recording's last time; `None` for one that never had a level.

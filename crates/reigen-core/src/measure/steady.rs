@@ -16,19 +16,19 @@ pub fn median_length(lengths: &[u64]) -> Option<u64> {
 
 /// The length that a share of all are not above. `None` of none.
 pub fn quantile(lengths: &[u64], share: f64) -> Option<u64> {
-    let mut sorted = lengths.to_vec();
-    sorted.sort_unstable();
-    let last = sorted.len().checked_sub(1)?;
-    sorted.get((last as f64 * share).round() as usize).copied()
+    let last = lengths.len().checked_sub(1)?;
+    let place = (last as f64 * share).round() as usize;
+    Some(*lengths.to_vec().select_nth_unstable(place.min(last)).1)
 }
 
 /// From one length to the one `lag` later: the median of |ln(later / earlier)|. 0 is steady; ramps, standstills and
 /// missing marks hardly move it. `None` where there are fewer than three pairs.
 pub fn unsteadiness(lengths: &[u64], lag: usize) -> Option<f64> {
     let earlier = lengths.iter().zip(lengths.get(lag..)?);
-    let ratio = |(&one, &other): (&u64, &u64)| libm::log(other.max(1) as f64 / one.max(1) as f64).abs();
+    // The logarithm keeps the order, so that of the median will do.
+    let ratio = |(&one, &other): (&u64, &u64)| one.max(other).max(1) as f64 / one.min(other).max(1) as f64;
     let ratios: Vec<f64> = earlier.map(ratio).collect();
-    if ratios.len() < 3 { None } else { median(ratios) }
+    if ratios.len() < 3 { None } else { median(ratios).map(libm::log) }
 }
 
 /// Neighbours in a pattern differ by less than this, by the same measure: a factor of about 3.

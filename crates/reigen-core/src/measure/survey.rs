@@ -15,7 +15,7 @@ use crate::units::short_time;
 use rayon::prelude::*;
 
 /// With fewer edges in a window than these, one thread is faster.
-const MANY_EDGES: usize = 20_000;
+pub(super) const MANY_EDGES: usize = 20_000;
 
 /// A line of two levels, surveyed.
 #[derive(Debug, Clone)]
