@@ -329,8 +329,12 @@ impl Evidence<'_> {
         let most = Nanos(self.shortest_hold().0 / 3);
         let least = |sides: [&super::bounce::Bursts; 2]| {
             let multiple = sides.iter().any(|bursts| bursts.most_edges > 1);
-            let length =
-                sides.iter().map(|bursts| (bursts.longest().0 * 3).div_ceil(2).max(bursts.longest_inner.0 * 2)).max();
+            let length = sides
+                .iter()
+                .map(|bursts| {
+                    bursts.longest().0.saturating_mul(3).div_ceil(2).max(bursts.longest_inner.0.saturating_mul(2))
+                })
+                .max();
             length.filter(|_| multiple).map_or(Nanos(0), |length| nice_from(Nanos(length.max(1))))
         };
         let on = least([&self.bounce.turning_on, &self.bounce.glitches]);
@@ -355,7 +359,7 @@ impl Evidence<'_> {
 
     /// A reaction to the first edge: on at once and off after a time, or a lockout.
     fn at_once(&self) -> Vec<(Advised, Vec<Note>)> {
-        let least = (self.longest_burst().0 * 3).div_ceil(2).max(self.longest_inner().0 * 2);
+        let least = self.longest_burst().0.saturating_mul(3).div_ceil(2).max(self.longest_inner().0.saturating_mul(2));
         let time = nice_from(Nanos(least.max(1)));
         let mut candidates = Vec::new();
         if time.0 <= self.shortest_hold().0 / 3 {
@@ -367,7 +371,7 @@ impl Evidence<'_> {
 
     /// The time of a lockout: longer than every burst, and at most half of the shortest hold.
     pub fn lockout_time(&self) -> Option<Nanos> {
-        let time = nice_from(Nanos((self.longest_burst().0 * 3).div_ceil(2).max(1)));
+        let time = nice_from(Nanos(self.longest_burst().0.saturating_mul(3).div_ceil(2).max(1)));
         (time.0 <= self.shortest_hold().0 / 2).then_some(time)
     }
 
@@ -391,7 +395,7 @@ impl Evidence<'_> {
             );
             return Advice { advised: Some(Advised::None), count: Some(self.rises), reason, notes: Vec::new() };
         }
-        let time = nice_from(Nanos((longest * 3).div_ceil(2).max(1)));
+        let time = nice_from(Nanos(longest.saturating_mul(3).div_ceil(2).max(1)));
         let facts = format!(
             "{} of up to {} between pulses of {} and more",
             counted(pulses, "short pulse"),

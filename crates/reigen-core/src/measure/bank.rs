@@ -447,8 +447,11 @@ pub(crate) fn echo(random: &mut Rng) -> Labelled {
     Labelled::new(vec![line("trigger", false, trigger, 1.0), line("echo", false, echo, 1.0)], 0.0)
 }
 
+/// Makes the lines of a kind.
+type Make = fn(&mut Rng) -> Labelled;
+
 /// All kinds that are made at random, by name.
-pub(crate) const KINDS: [(&str, fn(&mut Rng) -> Labelled); 10] = [
+pub(crate) const KINDS: [(&str, Make); 10] = [
     ("pulse train", pulse_train),
     ("contact", contact),
     ("changeover", changeover),

@@ -79,13 +79,13 @@ pub(super) fn bus(clock: Edges<'_>, data: Edges<'_>) -> Option<String> {
             continue;
         };
         // In a rest of the clock anything may change: that is how frames begin and end.
-        if (after - before).0 > half * 3 {
+        if (after - before).0 > half.saturating_mul(3) {
             last = None;
             continue;
         }
         let level = clock.starts_high == at.is_multiple_of(2);
         levels[usize::from(level)] += 1;
-        delays.push((edge - before).0 * 8 / half.max(1));
+        delays.push((edge - before).0.saturating_mul(8) / half.max(1));
         if let Some(run) = last.and_then(|last: usize| runs.get_mut(((at - last) / 2).min(16))) {
             *run += 1;
         }

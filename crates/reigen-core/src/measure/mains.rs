@@ -73,7 +73,8 @@ fn picked_up_at(edges: Edges<'_>, hertz: f64) -> Option<Mains> {
         [true, false].into_iter().any(|high| relative_range(&edges.widths(high)).is_some_and(|range| range < FIXED));
     let periodic = [edges.rising().collect::<Vec<_>>(), edges.falling().collect()].iter().any(|edges| {
         let periods = periods(edges);
-        let same = |middle: u64| periods.iter().filter(|period| period.abs_diff(middle) * 50 < middle).count();
+        let same =
+            |middle: u64| periods.iter().filter(|period| period.abs_diff(middle).saturating_mul(50) < middle).count();
         median_length(&periods).is_some_and(|middle| same(middle) * 5 > periods.len() * 4)
     });
     let beside = edges.times.len() as f64 > 1.2 * waves as f64;

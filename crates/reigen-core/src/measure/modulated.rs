@@ -48,7 +48,7 @@ fn after_fixed_gaps(gaps: &[u64], pulses: &[u64]) -> Option<String> {
     let beside: Vec<u64> = gaps
         .iter()
         .zip(pulses)
-        .filter(|(length, _)| length.abs_diff(gap) * 20 < gap)
+        .filter(|(length, _)| length.abs_diff(gap).saturating_mul(20) < gap)
         .map(|(_, &pulse)| pulse)
         .collect();
     let is_fixed = (range(&fixed(gaps)?)? as f64) < gap as f64 * FIXED && gap < LONGEST_PERIOD;

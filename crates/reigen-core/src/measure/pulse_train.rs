@@ -110,7 +110,9 @@ fn is_foreign(holds: &[u64], number: usize) -> bool {
     let [own, after, ..] = *rest else { return false };
     // Most levels are like those of the same kind beside them: they are passed at once.
     let beside = [number.checked_sub(2), Some(number + 2)].into_iter().flatten().filter_map(|place| holds.get(place));
-    if beside.max().is_none_or(|beside| own * 3 > *beside) || own * 4 > before + after {
+    if beside.max().is_none_or(|beside| own.saturating_mul(3) > *beside)
+        || own.saturating_mul(4) > before.saturating_add(after)
+    {
         return false;
     }
     // Levels of the same kind as the pulse, and as those beside it, on both sides.
@@ -129,6 +131,6 @@ fn is_foreign(holds: &[u64], number: usize) -> bool {
         return false;
     };
     let steady = high < low + low / 2;
-    let whole = before + own + after;
-    steady && own < same / 6 && own < middle / 6 && whole.abs_diff(middle) * 4 < middle
+    let whole = before.saturating_add(own).saturating_add(after);
+    steady && own < same / 6 && own < middle / 6 && whole.abs_diff(middle).saturating_mul(4) < middle
 }

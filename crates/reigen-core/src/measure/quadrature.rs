@@ -99,7 +99,7 @@ fn phases(one: Edges<'_>, other: Edges<'_>) -> [Vec<u64>; 2] {
             let within = others.get(first..).unwrap_or_default().iter().take_while(|rise| **rise < *until);
             let shift = (*others.get(first)? - *from).0;
             let steady = length < last + last / 4 && last < length + length / 4;
-            (steady && within.count() == 1).then(|| shift * 1000 / length)
+            (steady && within.count() == 1).then(|| (shift as f64 * 1000.0 / length as f64) as u64)
         }
         _ => None,
     };

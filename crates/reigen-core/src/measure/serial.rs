@@ -47,7 +47,8 @@ fn near(width: u64, unit: f64) -> bool {
 /// The time of a bit, where the line carries characters; with the number of data bits and characters.
 pub(super) fn serial(edges: Edges<'_>) -> Option<(Nanos, u32, usize)> {
     let widths: Vec<u64> = edges.holds().map(|hold| hold.length).collect();
-    let bit = unit(&widths).filter(|_| edges.times.len() >= 2 * FEWEST)?;
+    // Nobody sends a bit in more than a second.
+    let bit = unit(&widths).filter(|bit| edges.times.len() >= 2 * FEWEST && *bit < 1e9)?;
     let short: Vec<u64> = widths.iter().copied().filter(|&width| (width as f64) < bit * LONGEST).collect();
     let mut counts = [0usize; 12];
     let mut whole = 0;
@@ -72,7 +73,7 @@ fn repeats(widths: &[u64]) -> bool {
     let alike = |lag: usize| {
         let pairs = widths.iter().zip(widths.get(lag..).unwrap_or_default());
         let (all, same) = pairs.fold((0, 0), |(all, same), (&one, &other)| {
-            (all + 1, same + usize::from(one.abs_diff(other) * 8 < one.max(other)))
+            (all + 1, same + usize::from(one.abs_diff(other).saturating_mul(8) < one.max(other)))
         });
         all >= 8 && same * 10 >= all * 9
     };

@@ -76,7 +76,7 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
     let measured = measure(recording, &question)?;
     let (Some(_), [one]) = (question.line, measured.as_slice()) else {
         match arguments.json {
-            true => out.json(&JsonLines { lines: measured.iter().map(|one| JsonAdvice::new(one)).collect() })?,
+            true => out.json(&JsonLines { lines: measured.iter().map(JsonAdvice::new).collect() })?,
             false => print_all(&measured, out)?,
         }
         return Ok(Done::Fine);
@@ -238,7 +238,7 @@ fn print_all(all: &[Measured], out: &mut Out) -> Result<(), Failure> {
 }
 
 /// The bursts in which the contact closes and opens: a normally open one closes as it goes on.
-fn sides<'a>(bounce: &'a BounceMeter, contact: Contact) -> [(&'static str, &'a Bursts); 2] {
+fn sides(bounce: &BounceMeter, contact: Contact) -> [(&'static str, &Bursts); 2] {
     let (closing, opening) = match contact {
         Contact::NormallyOpen => (&bounce.turning_on, &bounce.turning_off),
         Contact::NormallyClosed => (&bounce.turning_off, &bounce.turning_on),
