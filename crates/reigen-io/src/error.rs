@@ -278,6 +278,8 @@ pub enum FaultKind {
         word: String,
         /// The words that the columns have.
         words: Vec<String>,
+        /// The first words of a column that has more than two.
+        more: Option<String>,
     },
     /// Cells could be parted in two ways.
     #[error("the cells may be parted by {one} or by {other}")]
@@ -406,6 +408,11 @@ impl FaultKind {
             Self::NoHeader(_) => "put a row with the names of the lines on top",
             Self::CellLevel { words, .. } => {
                 return Some(format!("this column has {words}; for volts give --high-above and --low-below"));
+            }
+            Self::NoSuchWord { words, more: Some(more), .. } if words.is_empty() => {
+                return Some(format!(
+                    "a column has more than two words ({more}): levels have two, so mend or remove the others"
+                ));
             }
             Self::NoSuchWord { words, .. } if words.is_empty() => {
                 "no column has words: its levels are read without --high"

@@ -357,7 +357,7 @@ fn rises(output: &[Nanos], starts_on: bool) -> u64 {
 mod tests {
     use super::*;
     use crate::condition::debounce::{HoldTimes, ReadingTimes};
-    use crate::measure::bank::{self, Line};
+    use crate::measure::bank_tests::{self as bank, Line};
     use crate::measure::debounce::DebounceMeter;
     use fastrand::Rng;
 

@@ -70,17 +70,17 @@ impl TruthFile {
         let actuations = points.get(name)?;
         let mut differences = of_actuations(name, actuations, rises, origin);
         if !differences.is_empty() {
-            let fits = |actuations: &Vec<Actuation>| {
-                !rises.is_empty() && of_actuations(name, actuations, rises, origin).is_empty()
-            };
-            let other = points.iter().find(|(other, actuations)| *other != name && fits(actuations));
-            if let Some((other, _)) = other {
+            let others = points.iter().filter(|(other, _)| *other != name);
+            let late = others.filter_map(|(other, actuations)| Some((latest(actuations, rises)?, other)));
+            if let Some((_, other)) = late.min() {
                 differences = vec![format!("it shows what `{other}` did: the registers stand in another order")];
             } else if rises.len() < actuations.len() {
-                differences.push(
-                    "an actuation that falls between two polls is not seen: poll faster, or catch it in hardware"
-                        .to_owned(),
-                );
+                let longest = actuations.iter().map(|one| one.off.saturating_sub(one.on)).max().unwrap_or_default();
+                differences.push(format!(
+                    "its actuations last {} s at most: polls further apart than that miss them, so poll faster or \
+                     catch them in hardware; where polls come closer, look at the order of the registers",
+                    seconds_short(longest.0 as i64)
+                ));
             }
         }
         Some(Judgement::of_counts(source, rises.len() as i64, actuations.len() as i64, differences))
@@ -123,6 +123,15 @@ impl Truth {
 /// Whether a line of a station is the one that a source calls `known`.
 pub(super) fn is_line(line: &str, known: &str) -> bool {
     line == known || line.ends_with(&format!(".{known}"))
+}
+
+/// How long after its actuation the latest rise comes, where each rises once while it is actuated.
+fn latest(actuations: &[Actuation], rises: &[Nanos]) -> Option<Nanos> {
+    let delay = |(actuation, rise): (&Actuation, &Nanos)| {
+        (actuation.on..actuation.off).contains(rise).then(|| rise.saturating_sub(actuation.on))
+    };
+    let delays: Option<Vec<Nanos>> = actuations.iter().zip(rises).map(delay).collect();
+    delays.filter(|_| actuations.len() == rises.len())?.into_iter().max()
 }
 
 /// Counts beyond one for each actuation, and actuations without a count.

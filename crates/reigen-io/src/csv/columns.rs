@@ -286,7 +286,13 @@ fn check_high(looks: &[Look], options: &ReadOptions) -> Result<(), FaultKind> {
     let known = |high: &str| columns().flatten().any(|word| high.as_bytes().eq_ignore_ascii_case(word));
     let Some(unknown) = options.high.iter().find(|high| !known(high)) else { return Ok(()) };
     let words = columns().flatten().map(|word| shown(word)).collect();
-    Err(FaultKind::NoSuchWord { word: unknown.clone(), words })
+    let more = looks.iter().find_map(|look| match look {
+        Look::Words { words, .. } if words.len() > PAIR => {
+            Some(words.iter().map(|word| shown(word)).collect::<Vec<_>>().join(", "))
+        }
+        _ => None,
+    });
+    Err(FaultKind::NoSuchWord { word: unknown.clone(), words, more })
 }
 
 /// Names without their units, such as `CH1` for `CH1 (V)`, where they stay different.

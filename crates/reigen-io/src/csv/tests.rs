@@ -351,6 +351,47 @@ proptest! {
     }
 }
 
+proptest! {
+    #[test]
+    fn words_and_hexadecimal_cells_tell_what_digits_tell(
+        rows in prop::collection::vec((1..4u64, any::<bool>(), 0..0xffffu32), 2..60),
+        style in 0..3usize,
+        damage in damage(),
+        piece in 200..900usize,
+    ) {
+        let (mut plain, mut other, mut time) = ("time_us,K,W\n".to_owned(), "time_us,K,W\n".to_owned(), 0);
+        for (number, (step, level, word)) in rows.into_iter().enumerate() {
+            time += step;
+            // Both words come at the start, from which the column is known.
+            let level = if number < 2 { number == 1 } else { level };
+            plain += &format!("{time},{},{word}\n", u8::from(level));
+            let word = [format!("0x{word:X}"), format!("16#{word:04x}"), format!("0X{word:x}")][style].clone();
+            other += &format!("{time},{},{word}\n", if level { "closed" } else { "open" });
+        }
+        let options = ReadOptions { high: vec!["CLOSED".to_owned()], ..ReadOptions::default() };
+        prop_assert_eq!(told(plain.as_bytes(), &ReadOptions::default()), told(other.as_bytes(), &options));
+        both_forms_agree(&damaged(&other, &damage), &options, piece)?;
+    }
+}
+
+#[test]
+fn a_word_for_high_is_refused_where_no_column_of_two_words_has_it() {
+    let cases = [
+        ("time_s,K\n0,open\n1,closed\n", "closed", None),
+        ("time_s,K\n0,open\n1,closed\n", "shut", Some("the columns of words have open, closed")),
+        ("time_s,K\n0,open\n1,closed\n2,half\n", "closed", Some("more than two words (open, closed, half)")),
+        ("time_s,K\n0,0\n1,1\n", "closed", Some("no column has words")),
+    ];
+    for (text, word, help) in cases {
+        let options = ReadOptions { high: vec![word.to_owned()], ..ReadOptions::default() };
+        let input = Box::new(std::io::Cursor::new(text.as_bytes().to_vec()));
+        let said = crate::recording::Recording::from_bytes("rec".to_owned(), input, &options);
+        let found = said.err().map(|error| error.help().unwrap_or_default());
+        assert_eq!(found.is_some(), help.is_some(), "{text} {found:?}");
+        assert!(found.unwrap_or_default().contains(help.unwrap_or_default()), "{text}");
+    }
+}
+
 #[test]
 fn what_once_parted_the_two_forms_reads_the_same() {
     let cases: &[(&str, ReadOptions)] = &[

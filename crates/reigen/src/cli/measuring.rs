@@ -52,7 +52,7 @@ pub(crate) struct DebounceArguments {
     #[arg(long)]
     pub(crate) at_once: bool,
     /// How many actuations there really were: the advice counts just these; exit code 1 where no method does
-    #[arg(long, value_name = "N", requires = "line")]
+    #[arg(long, value_name = "N", requires = "line", allow_negative_numbers = true)]
     pub(crate) true_count: Option<u64>,
     /// Give the whole result as one JSON object
     #[arg(long)]

@@ -8,7 +8,7 @@ mod pass;
 mod rc;
 mod readings;
 #[cfg(test)]
-mod reference;
+mod reference_tests;
 mod stable;
 #[cfg(test)]
 mod tests;

@@ -1,4 +1,4 @@
-use super::reference::{self, Fate, Told};
+use super::reference_tests::{self as reference, Fate, Told};
 use super::*;
 use crate::sizing::rc::Levels;
 use crate::units::Volts;
