@@ -18,6 +18,19 @@ pub(crate) struct Labelled {
     pub(crate) end: Nanos,
     /// How often a contact was really actuated.
     pub(crate) actuations: u64,
+    /// What is told of the lines beside their kinds.
+    facts: Facts,
+}
+
+/// Figures that a kind has, where the lines have that kind.
+#[derive(Default)]
+struct Facts {
+    /// The time of one bit of a character, in nanoseconds.
+    bit: Option<f64>,
+    /// The cycles of an encoder's channel between two marks.
+    cycles: Option<u64>,
+    /// The clocks of a chain's frame.
+    clocks: Option<usize>,
 }
 
 /// A line, and what it is.
@@ -37,7 +50,7 @@ impl Line {
 impl Labelled {
     fn new(lines: Vec<Line>, seconds: f64) -> Self {
         let last = lines.iter().filter_map(|line| line.times.last()).max().copied().unwrap_or_default();
-        Self { lines, end: last.max(Nanos((seconds * SECOND) as u64)), actuations: 0 }
+        Self { lines, end: last.max(Nanos((seconds * SECOND) as u64)), actuations: 0, facts: Facts::default() }
     }
 
     pub(crate) fn judged(&self) -> Vec<Guess> {
@@ -269,7 +282,8 @@ pub(crate) fn encoder(random: &mut Rng) -> Labelled {
     if marks >= 8 && travelled.1 - travelled.0 > 4.0 {
         lines.push(line("index", false, z, 1.0));
     }
-    Labelled::new(lines, seconds)
+    let facts = Facts { cycles: Some(pulses as u64), ..Facts::default() };
+    Labelled { facts, ..Labelled::new(lines, seconds) }
 }
 
 /// A knob with detents: a cycle at each, at uneven times, both ways.
@@ -314,7 +328,8 @@ pub(crate) fn serial(random: &mut Rng) -> Labelled {
         time += if random.u32(0..3) == 0 { bit * between(random, 0.0, 300.0) } else { 0.0 };
     }
     let grid = grid(random, bit);
-    Labelled::new(vec![line("serial", idle, times, grid)], 0.0)
+    let facts = Facts { bit: Some(bit), ..Facts::default() };
+    Labelled { facts, ..Labelled::new(vec![line("serial", idle, times, grid)], 0.0) }
 }
 
 /// A bus of a clock, a select and data both ways; or of two wires.
@@ -424,10 +439,9 @@ pub(crate) fn chain(random: &mut Rng) -> Labelled {
             clock.extend([rise, rise + clock_period / 2.0]);
         }
     }
-    Labelled::new(
-        vec![line("chain", true, load, 1.0), line("chain", false, clock, 1.0), line("chain", false, data, 1.0)],
-        0.0,
-    )
+    let facts = Facts { clocks: Some(bits), ..Facts::default() };
+    let lines = vec![line("chain", true, load, 1.0), line("chain", false, clock, 1.0), line("chain", false, data, 1.0)];
+    Labelled { facts, ..Labelled::new(lines, 0.0) }
 }
 
 /// An echo sensor's trigger and echo.
@@ -489,6 +503,56 @@ fn lines_are_what_they_are_and_no_healthy_line_floats() {
     }
     for (name, all, right, wrong) in told {
         assert!(right * 100 >= all * 98, "{name}: {right} of {all}; {wrong:?}");
+    }
+}
+
+#[test]
+fn the_figures_told_of_a_kind_are_true() {
+    let mut told = [0; 3];
+    for (make, seed) in
+        [serial, encoder, chain].into_iter().flat_map(|make| (0..VARIATIONS).map(move |seed| (make, seed)))
+    {
+        let labelled = make(&mut Rng::with_seed(seed));
+        let facts = &labelled.facts;
+        for guess in labelled.judged() {
+            match guess.kind {
+                Kind::Serial { bit } => {
+                    let really = facts.bit.unwrap();
+                    assert!(
+                        (bit.0 as f64 / really - 1.0).abs() < 0.03,
+                        "{seed}: {bit:?} for {really}: {}",
+                        guess.ground
+                    );
+                    told[0] += 1;
+                }
+                Kind::Index { cycles, .. } => {
+                    assert_eq!(Some(cycles), facts.cycles, "{seed}: {}", guess.ground);
+                    told[1] += 1;
+                }
+                Kind::Chain { bits, .. } => {
+                    assert_eq!(Some(bits), facts.clocks, "{seed}: {}", guess.ground);
+                    told[2] += 1;
+                }
+                _ => {}
+            }
+        }
+    }
+    assert!(told.iter().all(|number| *number >= 15), "{told:?}");
+}
+
+#[test]
+fn judging_does_not_depend_on_how_long_a_line_rests_at_first() {
+    for (name, make) in KINDS {
+        for seed in 0..VARIATIONS / 3 {
+            let first = make(&mut Rng::with_seed(seed));
+            let mut moved = make(&mut Rng::with_seed(seed));
+            let later = Nanos(7_000_000_000);
+            moved.lines.iter_mut().flat_map(|line| line.times.iter_mut()).for_each(|time| *time = *time + later);
+            moved.end = moved.end + later;
+            let words =
+                |labelled: &Labelled| labelled.judged().iter().map(|guess| guess.kind.word()).collect::<Vec<_>>();
+            assert_eq!(words(&first), words(&moved), "{name} {seed}");
+        }
     }
 }
 

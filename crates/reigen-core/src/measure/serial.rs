@@ -19,9 +19,12 @@ fn unit(widths: &[u64]) -> Option<f64> {
     sorted.sort_unstable();
     // The shortest is one bit; a few shorter ones are interference.
     let first = *sorted.get(sorted.len() / 50)?.max(&1) as f64;
-    let shares = sorted.iter().map(|&width| width as f64).filter(|width| *width < first * LONGEST);
-    let refined = median(shares.map(|width| width / (width / first).round().max(1.0)).collect())?;
-    Some(refined)
+    let within: Vec<f64> = sorted.iter().map(|&width| width as f64).filter(|width| *width < first * LONGEST).collect();
+    let whole = |width: f64, unit: f64| (width / unit).round().max(1.0);
+    let typical = median(within.iter().map(|width| width / whole(*width, first)).collect())?;
+    // Times on a coarse grid make each width wrong by up to a step, in both directions: their sum is not.
+    let bits: f64 = within.iter().map(|width| whole(*width, typical)).sum();
+    Some(within.iter().sum::<f64>() / bits)
 }
 
 /// How many bits a width is, where it is a whole number of them.
@@ -35,7 +38,7 @@ fn bits(width: u64, bit: f64) -> Option<u32> {
 pub(super) fn is_quantised(widths: &[u64]) -> bool {
     let Some(unit) = unit(widths) else { return false };
     let short: Vec<u64> = widths.iter().copied().filter(|&width| (width as f64) < unit * LONGEST).collect();
-    let whole = short.iter().filter(|&&width| bits(width, unit * 1.0).is_some_and(|_| near(width, unit))).count();
+    let whole = short.iter().filter(|&&width| bits(width, unit).is_some_and(|_| near(width, unit))).count();
     short.len() * 10 >= widths.len() * 6 && whole * 20 >= short.len() * 19
 }
 
