@@ -547,8 +547,8 @@ fn judging_does_not_depend_on_how_long_a_line_rests_at_first() {
             let first = make(&mut Rng::with_seed(seed));
             let mut moved = make(&mut Rng::with_seed(seed));
             let later = Nanos(7_000_000_000);
-            moved.lines.iter_mut().flat_map(|line| line.times.iter_mut()).for_each(|time| *time = *time + later);
-            moved.end = moved.end + later;
+            moved.lines.iter_mut().flat_map(|line| line.times.iter_mut()).for_each(|time| *time += later);
+            moved.end += later;
             let words =
                 |labelled: &Labelled| labelled.judged().iter().map(|guess| guess.kind.word()).collect::<Vec<_>>();
             assert_eq!(words(&first), words(&moved), "{name} {seed}");
