@@ -2,6 +2,7 @@
 
 use super::truth::{Actuation, Truth, TruthFile, WireTruth};
 use crate::time::{Nanos, Origin, seconds_short};
+use crate::units::short_time;
 use serde::Serialize;
 
 /// After a contact is made or broken, an extra count within this time is laid to its bounce.
@@ -77,9 +78,9 @@ impl TruthFile {
             } else if rises.len() < actuations.len() {
                 let longest = actuations.iter().map(|one| one.off.saturating_sub(one.on)).max().unwrap_or_default();
                 differences.push(format!(
-                    "its actuations last {} s at most: polls further apart than that miss them, so poll faster or \
-                     catch them in hardware; where polls come closer, look at the order of the registers",
-                    seconds_short(longest.0 as i64)
+                    "on for {} at most: polls further apart miss that (poll faster, or catch it in hardware); \
+                     with closer polls, look at the registers' order",
+                    short_time(longest)
                 ));
             }
         }
