@@ -2,8 +2,10 @@
 
 use super::bounce::{BounceMeter, Bursts};
 use super::edges::Edges;
-use super::judgement::{Alone, Candidate};
+use super::judgement::{Alone, Candidate, judge};
+use super::kind::Guess;
 use crate::time::Nanos;
+use rayon::prelude::*;
 use std::sync::OnceLock;
 
 /// How many edges are kept, for what lines are to one another.
@@ -11,6 +13,9 @@ pub const FIRST_EDGES: usize = 1 << 16;
 
 /// After so many edges the time that parts bursts is chosen.
 const CHOOSING_EDGES: usize = 1 << 14;
+
+/// With fewer edges in a window than these, one thread is faster.
+pub(super) const MANY_EDGES: usize = 20_000;
 
 /// Measures one line, edge by edge.
 #[derive(Debug, Clone)]
@@ -203,4 +208,21 @@ impl LineMeter {
             rate_hz: if all.0 == 0 { 0.0 } else { self.count as f64 / all.seconds() },
         }
     }
+}
+
+/// Judges lines by what their meters kept.
+pub fn judge_all(meters: &[Option<&LineMeter>], names: &[String], end: Nanos) -> Vec<Guess> {
+    // What each is by itself is the most of the work.
+    meters.par_iter().flatten().for_each(|meter| {
+        meter.alone();
+    });
+    let candidates: Vec<Candidate<'_>> = meters
+        .iter()
+        .zip(names)
+        .map(|(meter, name)| match meter {
+            Some(meter) => meter.candidate(name, end),
+            None => Candidate { name, edges: None, since: Nanos(0), until: end },
+        })
+        .collect();
+    judge(&candidates)
 }

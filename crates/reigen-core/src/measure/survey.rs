@@ -3,9 +3,9 @@
 use super::advice::Advice;
 use super::analog::{AnalogFigures, AnalogMeter};
 use super::debounce::{self, Sense};
-use super::judgement::{Candidate, JUDGED, judge};
+use super::judgement::JUDGED;
 use super::kind::{Guess, Kind};
-use super::line::{LineFigures, LineMeter};
+use super::line::{LineFigures, LineMeter, MANY_EDGES, judge_all};
 use super::{mains, pulse_train};
 use crate::column::{BitColumn, ReadingColumn};
 use crate::finding::Finding;
@@ -13,9 +13,6 @@ use crate::names::counted;
 use crate::time::Nanos;
 use crate::units::short_time;
 use rayon::prelude::*;
-
-/// With fewer edges in a window than these, one thread is faster.
-pub(super) const MANY_EDGES: usize = 20_000;
 
 /// A line of two levels, surveyed.
 #[derive(Debug, Clone)]
@@ -109,23 +106,6 @@ impl Surveyor {
         let earlier = self.lines.iter().zip(names).take(line);
         earlier.filter_map(|(meter, name)| Some((name.clone(), meter.as_ref()?.same_as(own)?))).next()
     }
-}
-
-/// Judges lines by what their meters kept.
-pub fn judge_all(meters: &[Option<&LineMeter>], names: &[String], end: Nanos) -> Vec<Guess> {
-    // What each is by itself is the most of the work.
-    meters.par_iter().flatten().for_each(|meter| {
-        meter.alone();
-    });
-    let candidates: Vec<Candidate<'_>> = meters
-        .iter()
-        .zip(names)
-        .map(|(meter, name)| match meter {
-            Some(meter) => meter.candidate(name, end),
-            None => Candidate { name, edges: None, since: Nanos(0), until: end },
-        })
-        .collect();
-    judge(&candidates)
 }
 
 fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Finding>) {

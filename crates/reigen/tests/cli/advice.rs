@@ -137,6 +137,7 @@ fn a_wrong_answer_is_refused_with_its_place_and_remedy() {
         (rate("{ of = 3, missing = 4 }"), "`missing` must be"),
         (axis("0"), "`rollover` is 0"),
         (axis("-360"), "`rollover` is -360"),
+        (axis("8.9"), "one count is 9 deg"),
     ];
     for (number, (station, said)) in stations.iter().enumerate() {
         let name = format!("s{number}.toml");

@@ -123,6 +123,13 @@ impl PointTable for EncoderTable {
             return None;
         }
         let (per_count, unit) = unit?;
+        if let (Some(short), Some(per_count)) = (&self.rollover, per_count)
+            && *short.get_ref() < per_count
+        {
+            let message = format!("one count is {per_count} {unit}: a `rollover` below it holds no position");
+            builder.refuse(short.span(), StationErrorKind::File(message));
+            return None;
+        }
         let settings = Settings {
             decode: self.decode(),
             reverse: self.reverse,
