@@ -4,8 +4,9 @@ use crate::time::Nanos;
 
 /// A jump is so many times the usual difference between two values.
 const BEYOND_NOISE: f64 = 12.0;
-/// The usual difference follows every so-manieth value, and the last so many of those.
+/// One value in so many is taken for the usual difference.
 const EVERY: u32 = 8;
+/// The usual difference is a mean over about so many of those.
 const MEMORY: f64 = 16.0;
 /// So many values tell what is usual.
 const LEARNT: u32 = 32;

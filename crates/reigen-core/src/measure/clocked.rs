@@ -2,7 +2,7 @@
 
 use super::changeover::near;
 use super::edges::Edges;
-use super::steady::{median_length, unsteadiness};
+use super::steady::{median_length, periods, unsteadiness};
 use crate::time::Nanos;
 use crate::units::short_time;
 
@@ -56,7 +56,7 @@ const DATA_EDGES: usize = 10;
 /// Whether a line may be a clock: one period, but for rests between frames.
 pub(super) fn is_clock(clock: Edges<'_>) -> bool {
     let rises: Vec<Nanos> = clock.rising().collect();
-    let periods: Vec<u64> = rises.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect();
+    let periods = periods(&rises);
     clock.times.len() >= CLOCK_EDGES && unsteadiness(&periods, 1).is_some_and(|uneven| uneven <= 0.05)
 }
 

@@ -1,7 +1,7 @@
 //! Lines that follow the mains: picked up by a wire that nothing drives, or driven at just that frequency.
 
 use super::edges::Edges;
-use super::steady::{median, median_length, relative_range};
+use super::steady::{median, median_length, periods, relative_range};
 use crate::time::Nanos;
 
 /// The frequencies of mains, in hertz.
@@ -142,8 +142,4 @@ pub(super) fn same_frequency(edges: Edges<'_>) -> Option<f64> {
     let rises: Vec<Nanos> = edges.rising().collect();
     let hertz = 1e9 / median_length(&periods(&rises)).filter(|_| rises.len() > 20)? as f64;
     MAINS_HZ.into_iter().find(|mains| (hertz / mains - 1.0).abs() < 1e-3)
-}
-
-fn periods(edges: &[Nanos]) -> Vec<u64> {
-    edges.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect()
 }

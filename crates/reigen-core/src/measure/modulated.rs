@@ -1,7 +1,7 @@
 //! Pulses at a fixed period or after fixed gaps, whose width carries the value.
 
 use super::edges::Edges;
-use super::steady::{median_length, quantile, relative_range, unsteadiness};
+use super::steady::{median_length, periods, quantile, relative_range, unsteadiness};
 use crate::time::Nanos;
 use crate::units::short_time;
 
@@ -69,10 +69,6 @@ fn repeats(lengths: &[u64]) -> bool {
 
 fn total(lengths: &[u64]) -> u64 {
     lengths.iter().sum()
-}
-
-fn periods(edges: &[Nanos]) -> Vec<u64> {
-    edges.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect()
 }
 
 /// The middle nine tenths of lengths, in nanoseconds.

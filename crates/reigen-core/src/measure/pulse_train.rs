@@ -2,7 +2,7 @@
 
 use super::edges::Edges;
 use super::kind::Kind;
-use super::steady::{least_unsteadiness, median, median_length, quantile, relative_range, spread};
+use super::steady::{least_unsteadiness, median, median_length, periods, quantile, relative_range, spread};
 use crate::time::Nanos;
 use crate::units::short_time;
 
@@ -22,7 +22,7 @@ const SHORT_PULSE: u64 = 30_000_000;
 /// Where the line is a pulse train: the evidence.
 pub fn pulse_train(edges: Edges<'_>) -> Option<String> {
     let rises: Vec<_> = edges.rising().collect();
-    let periods: Vec<u64> = rises.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect();
+    let periods = periods(&rises);
     if periods.len() < 4 {
         return None;
     }

@@ -1,5 +1,7 @@
 //! How steady lengths are, by measures that a few odd ones do not move: medians of ratios of neighbours.
 
+use crate::time::Nanos;
+
 /// The one in the middle; of an even number the upper of the two. `None` of none.
 pub fn median(mut values: Vec<f64>) -> Option<f64> {
     let middle = values.len() / 2;
@@ -51,4 +53,9 @@ pub fn spread(values: &[f64]) -> Option<f64> {
 pub fn relative_range(lengths: &[u64]) -> Option<f64> {
     let [low, middle, high] = [0.05, 0.5, 0.95].map(|share| quantile(lengths, share));
     Some((high? - low?) as f64 / middle?.max(1) as f64)
+}
+
+/// The times from each edge to the next, in nanoseconds.
+pub(super) fn periods(edges: &[Nanos]) -> Vec<u64> {
+    edges.windows(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect()
 }
