@@ -142,12 +142,17 @@ impl File<'_> {
     }
 
     fn expander(&mut self, load: &SurveyedLine, bits: usize) {
-        let wire = |wanted: &str| {
-            let found =
-                self.lines.iter().find(|line| matches!(&line.guess.kind, Kind::Chain { wire, .. } if *wire == wanted));
-            found.map(|line| line.name.clone())
+        // With several chains it is not known which clock and data belong to this load.
+        let wires = |wanted: &str| {
+            let is_one = |line: &&SurveyedLine| matches!(&line.guess.kind, Kind::Chain { wire, .. } if *wire == wanted);
+            self.lines.iter().filter(is_one).map(|line| line.name.clone()).collect::<Vec<_>>()
         };
-        let (clock, data) = (wire("clock"), wire("data"));
+        let name_of = |wanted: &str| match wires(wanted).as_slice() {
+            [] => Err(format!("the {wanted} line: it never changed")),
+            [only] => Ok(only.clone()),
+            several => Err(format!("its {wanted} line, one of {}", several.join(", "))),
+        };
+        let (clock, data) = (name_of("clock"), name_of("data"));
         let name = self.name(&load.name, "_chain");
         let registers: Vec<String> = (0..bits / REGISTER_BITS)
             .map(|register| {
@@ -155,11 +160,11 @@ impl File<'_> {
                 format!("    [{}],", names.collect::<Vec<_>>().join(", "))
             })
             .collect();
-        let known = data.is_some();
+        let known = clock.is_ok() && data.is_ok() && bits.is_multiple_of(REGISTER_BITS);
         let mut keys = vec![
             format!("load = {}", quoted(&load.name)),
-            format!("clock = {}", quoted(&clock.unwrap_or_default())),
-            format!("data = {}", quoted(data.as_deref().unwrap_or("the data line: it never changed"))),
+            format!("clock = {}", quoted(&clock.unwrap_or_else(|unknown| unknown))),
+            format!("data = {}", quoted(&data.unwrap_or_else(|unknown| unknown))),
             "registers = [                   # the nearest first, each from D0 to D7: give them their names".to_owned(),
         ];
         keys.extend(registers);

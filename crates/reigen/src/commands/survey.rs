@@ -55,10 +55,11 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
         Some((path, points)) => {
             let from = &surveyed.recording;
             let recording = if arguments.recording == Path::new("-") { "RECORDING" } else { from };
-            out.line(format!(
-                "\nwrote {path} with {}; next: reigen run {path} {recording}",
-                counted(points as u64, "point")
-            ))
+            let next = match points {
+                0 => "complete what is commented out in it".to_owned(),
+                _ => format!("reigen run {path} {recording}"),
+            };
+            out.line(format!("\nwrote {path} with {}; next: {next}", counted(points as u64, "point")))
         }
         None => Ok(()),
     }

@@ -43,6 +43,29 @@ fn a_first_station_counts_what_really_was() {
     }
 }
 
+#[test]
+fn of_two_chains_no_wires_are_joined_that_may_not_belong_together() {
+    let place = Place::new();
+    let row = |letter: char| (0..8).map(|bit| format!("'{letter}{bit}',")).collect::<String>();
+    let chain = |name: char, lines: &str, period: u32| {
+        format!(
+            "[chain.{name}]\n{lines}period = '{period} ms'\nclock_period = '8 us'\nregisters = [[{}]]\n\
+             presses = [{{ point = '{name}1', at = '500 ms', for = '300 ms' }}]\n",
+            row(name)
+        )
+    };
+    let first = chain('c', "load = 'LD'\nclock = 'CK'\ndata = 'DT'\n", 20);
+    let second = chain('d', "load = 'LD2'\nclock = 'CK2'\ndata = 'DT2'\n", 30);
+    for (scenario, points) in [(first.clone(), 1), (first + &second, 0)] {
+        place.write("scenario.toml", format!("duration = '4 s'\n{scenario}"));
+        assert_eq!(place.reigen("simulate scenario.toml -o r.vcd").code, 0);
+        let said = place.reigen("survey r.vcd --station s.toml --force").stdout;
+        assert!(said.contains(&format!("wrote s.toml with {points} point")), "{said}");
+        assert_eq!(said.contains("next: reigen run"), points > 0, "{said}");
+        assert_eq!(place.read("s.toml").contains("one of CK, CK2"), points == 0);
+    }
+}
+
 /// The codes of the findings of a run.
 fn codes(findings: &Value) -> Vec<(String, String)> {
     let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
