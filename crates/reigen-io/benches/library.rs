@@ -53,7 +53,7 @@ fn events(rows: u64) -> Result<(), Box<dyn Error>> {
         };
         file.write(Event { time: Nanos(time), point: random.usize(0..8), what })?;
     }
-    file.finish()?;
+    reigen_io::output_file::put_in_place([file.finish()?])?;
     std::fs::remove_file(path)?;
     Ok(())
 }

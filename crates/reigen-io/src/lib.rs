@@ -9,7 +9,7 @@ pub use write::{events, output_file, trace};
 pub mod write;
 
 pub use date::date_ns;
-pub use packed::sidecar::check_names;
+pub use packed::sidecar::{check_names, path as sidecar_path};
 
 pub mod archive;
 pub mod captures;
@@ -22,6 +22,7 @@ mod piece;
 mod pipeline;
 mod ranges;
 mod rows;
+pub mod source;
 mod stitch;
 #[cfg(feature = "parquet")]
 mod table;

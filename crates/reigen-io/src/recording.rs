@@ -7,13 +7,14 @@ use crate::options::ReadOptions;
 use crate::packed::sidecar;
 use crate::piece::Piece;
 use crate::pipeline::{Form, Format, Head, Pipeline, Place};
+use crate::source::{Source, is_standard_input, name_of};
 use crate::stitch::{Placing, Stitcher};
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -130,10 +131,10 @@ impl Recording {
     /// # Errors
     /// Whatever keeps it from being read, up to its first time.
     pub fn open(path: &Path, options: &ReadOptions) -> Result<Self, RecordingError> {
-        if path == Path::new("-") {
-            return Self::from_bytes("standard input".to_owned(), Box::new(io::stdin()), options);
+        let name = name_of(path);
+        if is_standard_input(path) {
+            return Self::from_bytes(name, Box::new(io::stdin()), options);
         }
-        let name = path.display().to_string();
         let io_error = |source| RecordingError::Io { file: name.clone(), source };
         let file = File::open(path).map_err(io_error)?;
         let data = file.metadata().map_err(io_error)?;
@@ -153,14 +154,30 @@ impl Recording {
         Ok(Self::new(part))
     }
 
+    /// Opens a recording from where it comes from.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open).
+    pub fn open_source(source: &Source, options: &ReadOptions) -> Result<Self, RecordingError> {
+        match source {
+            Source::Path(path) => Self::open(path, options),
+            Source::Kept { name, file } => {
+                let explain = |source| RecordingError::Io { file: name.clone(), source };
+                (&**file).rewind().map_err(explain)?;
+                Ok(Self::new(Part::open(name.clone(), Input::File(Arc::clone(file)), options, None)?.0))
+            }
+        }
+    }
+
     /// Opens several recordings of one run, which follow one another.
     ///
     /// # Errors
     /// Where one cannot be read, or has other lines than the first.
-    pub fn open_all(paths: &[PathBuf], options: &ReadOptions, clock: Clock) -> Result<Self, RecordingError> {
-        let mut whole = Self::open(paths.first().map_or(Path::new("-"), PathBuf::as_path), options)?;
-        for path in paths.iter().skip(1) {
-            let Self { first, .. } = Self::open(path, options)?;
+    pub fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) -> Result<Self, RecordingError> {
+        let standard_input = Source::Path(PathBuf::from("-"));
+        let mut whole = Self::open_source(sources.first().unwrap_or(&standard_input), options)?;
+        for source in sources.iter().skip(1) {
+            let Self { first, .. } = Self::open_source(source, options)?;
             whole.later.push(LaterPart::new(&whole.first, first, clock)?);
             whole.name = format!("{} and {} more", whole.first.name, whole.later.len());
         }
@@ -407,6 +424,9 @@ impl Part {
             chunks = Chunks::new(Input::Stream(unpacked), piece);
             fill(&mut chunks)?;
         }
+        if samples.is_none() && chunks.bytes().starts_with(BYTE_ORDER_MARK) {
+            chunks.consume(BYTE_ORDER_MARK.len());
+        }
         let form = if options.plain { Form::Plain } else { Form::Fast };
         let reader: Result<Box<dyn Reader>, Failure> = match (ContentFormat::of(chunks.bytes()), samples) {
             _ if chunks.bytes().is_empty() => return Err(RecordingError::Empty(name)),
@@ -421,10 +441,7 @@ impl Part {
             (ContentFormat::Parquet, _) => return Err(RecordingError::NoParquet(name)),
             (ContentFormat::Vcd, _) => crate::vcd::open(chunks, form).map(boxed),
             (ContentFormat::JsonLines, _) => crate::json_lines::open(chunks, form).map(boxed),
-            (ContentFormat::Csv { mark }, _) => {
-                chunks.consume(mark);
-                crate::csv::open(chunks, options, form).map(boxed)
-            }
+            (ContentFormat::Csv, _) => crate::csv::open(chunks, options, form).map(boxed),
         };
         let reader = reader.map_err(|failure| explain(&name, failure))?;
         Ok((Self { name, reader, length: None, end: Nanos(0) }, packing.is_some()))
@@ -532,6 +549,9 @@ fn explain(name: &str, failure: Failure) -> RecordingError {
     }
 }
 
+/// What some programs write before UTF-8 text.
+const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
+
 /// The format of a recording, by its first bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum ContentFormat {
@@ -539,20 +559,15 @@ enum ContentFormat {
     Vcd,
     JsonLines,
     Parquet,
-    /// With the length of a byte order mark.
-    Csv {
-        mark: usize,
-    },
+    Csv,
     Unknown,
 }
 
 impl ContentFormat {
     fn of(bytes: &[u8]) -> Self {
-        const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
         /// As many bytes as tell a text from something else.
         const LOOK: usize = 4096;
-        let mark = if bytes.starts_with(BYTE_ORDER_MARK) { BYTE_ORDER_MARK.len() } else { 0 };
-        let text = bytes.get(mark..).unwrap_or_default().trim_ascii_start();
+        let text = bytes.trim_ascii_start();
         let strange = |byte: &u8| *byte < b' ' && !byte.is_ascii_whitespace();
         let head = text.get(..LOOK.min(text.len())).unwrap_or_default();
         match text.first() {
@@ -561,7 +576,7 @@ impl ContentFormat {
             Some(b'$') => ContentFormat::Vcd,
             Some(b'{') => ContentFormat::JsonLines,
             _ if head.iter().any(strange) || not_utf8(head) && !is_latin(head) => ContentFormat::Unknown,
-            _ => ContentFormat::Csv { mark },
+            _ => ContentFormat::Csv,
         }
     }
 }

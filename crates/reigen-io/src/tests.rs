@@ -2,6 +2,7 @@
 
 use crate::options::ReadOptions;
 use crate::recording::Recording;
+use crate::source::Source;
 use proptest::prelude::*;
 use reigen_core::column::BitColumn;
 use reigen_core::lines::LineKind;
@@ -168,7 +169,7 @@ proptest! {
         }
         let options = ReadOptions { piece_bytes: Some(piece), ..ReadOptions::default() };
         let clock = if own { crate::recording::Clock::Own } else { crate::recording::Clock::Shared };
-        let mut joined = all_of(Recording::open_all(&paths, &options, clock)).unwrap();
+        let mut joined = all_of(Recording::open_all(&paths.iter().map(Source::from).collect::<Vec<_>>(), &options, clock)).unwrap();
         let mut at_once = told(whole.as_bytes(), &options).unwrap();
         // Gaps are told of the parts alone.
         joined.findings.clear();

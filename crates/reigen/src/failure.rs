@@ -7,7 +7,7 @@ use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
-use reigen_io::output_file::OutputError;
+use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};
 use std::io::{self, Write};
 use std::process::ExitCode;
 
@@ -64,11 +64,35 @@ impl From<io::Error> for Failure {
 
 /// Bad usage or bad input.
 const REFUSED: u8 = 2;
+/// The exit code of a fault in the program itself, as shells know it from programs in this language.
+const PANICKED: i32 = 101;
+
+/// Should the program have a fault all the same: says so in a sentence, and leaves nothing half-written.
+pub(crate) fn tell_of_panics() {
+    std::panic::set_hook(Box::new(|fault| {
+        let place = fault.location().map_or(String::new(), |place| format!(" ({}:{})", place.file(), place.line()));
+        let payload = fault.payload();
+        let words = payload.downcast_ref::<&str>().copied().or(payload.downcast_ref::<String>().map(String::as_str));
+        let version = env!("CARGO_PKG_VERSION");
+        let words = words.unwrap_or("no words");
+        // Where even this cannot be written, the exit code still tells.
+        let _ = writeln!(
+            io::stderr(),
+            "error: this is a fault in reigen {version} itself: please report the command, the files and this: {words}{place}"
+        );
+        remove_unfinished_and_exit_from_panic(PANICKED)
+    }));
+}
 
 impl Failure {
     /// Tells the person, and gives the exit code.
     pub(crate) fn report(&self, color: ColorWord) -> ExitCode {
-        if matches!(self, Self::Print(error) if error.kind() == io::ErrorKind::BrokenPipe) {
+        let closed = match self {
+            Self::Print(error) => error.kind() == io::ErrorKind::BrokenPipe,
+            Self::Output(error) => error.is_closed_pipe(),
+            _ => false,
+        };
+        if closed {
             return ExitCode::SUCCESS;
         }
         let stderr = io::stderr();
@@ -92,7 +116,9 @@ impl Failure {
             Self::Usage { message, help } => titled(renderer, message, Some(help)),
             Self::Picture(error) => titled(renderer, &error.to_string(), picture_help(error).as_deref()),
             Self::Sum(error) => titled(renderer, &error.to_string(), None),
-            Self::Print(error) => titled(renderer, &format!("cannot write the result: {error}"), None),
+            Self::Print(error) => {
+                titled(renderer, &format!("cannot write the result: {}", system_words(error)), system_help(error))
+            }
         }
     }
 }

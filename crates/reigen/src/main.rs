@@ -5,7 +5,7 @@ mod commands;
 mod failure;
 mod gauge;
 mod log;
-mod overwrite;
+mod overwriting;
 mod picture;
 mod place;
 mod print;
@@ -19,7 +19,7 @@ mod tables;
 mod truth;
 
 use clap::Parser;
-use reigen_io::output_file::remove_unfinished;
+use reigen_io::output_file::remove_unfinished_and_exit;
 use std::process::ExitCode;
 use std::time::Instant;
 
@@ -33,21 +33,18 @@ enum Done {
 }
 
 /// The exit code of work that someone stopped, as shells have it.
-const STOPPED: u8 = 130;
+const STOPPED: i32 = 130;
 /// The exit code of work that was done and did not come out as expected.
 const DIFFERS: u8 = 1;
 
 fn main() -> ExitCode {
     let cli = cli::Cli::parse();
     // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
-    let _ = ctrlc::set_handler(|| {
-        remove_unfinished();
-        std::process::exit(i32::from(STOPPED));
-    });
+    let _ = ctrlc::set_handler(|| remove_unfinished_and_exit(STOPPED));
+    failure::tell_of_panics();
     let color = cli.manner.color;
     let began = Instant::now();
-    let done = log::begin(&cli.manner).and_then(|()| {
-        let mut out = print::Out::standard(color);
+    let done = begin(&cli).and_then(|mut out| {
         let done = work(&cli.command, &mut out)?;
         out.finish()?;
         Ok(done)
@@ -58,6 +55,15 @@ fn main() -> ExitCode {
         Ok(Done::Differs) => ExitCode::from(DIFFERS),
         Err(failure) => failure.report(color),
     }
+}
+
+/// Checks what is read and written before either is done; gives where results go.
+fn begin(cli: &cli::Cli) -> Result<print::Out, failure::Failure> {
+    let files = cli.files();
+    files.check()?;
+    log::begin(&cli.manner)?;
+    let alone = files.take_standard_output() && !cli.command.prints_json();
+    Ok(if alone { print::Out::silent() } else { print::Out::standard(cli.manner.color) })
 }
 
 /// Does what was asked for.
@@ -77,7 +83,7 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::F
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments).map(|()| Done::Fine),
         cli::Command::Completions(arguments) => commands::completions::completions(arguments, out).map(|()| Done::Fine),
         cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Done::Fine),
         cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Done::Fine),

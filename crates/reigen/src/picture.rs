@@ -3,14 +3,14 @@
 use crate::failure::Failure;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
-use reigen_io::output_file::OutputFile;
+use reigen_io::output_file::{OutputFile, is_stream, put_in_place};
 use std::io::Write;
 use std::path::Path;
 
 /// The format that a file's ending names.
 pub(crate) fn format_of(path: &Path) -> Result<Format, Failure> {
     let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-    Format::of_ending(ending).ok_or_else(|| Failure::Usage {
+    Format::of_ending(ending).or_else(|| is_stream(path).then_some(Format::Svg)).ok_or_else(|| Failure::Usage {
         message: format!("{} has not the ending of a picture", path.display()),
         help: "name it .svg or .png".to_owned(),
     })
@@ -21,5 +21,5 @@ pub(crate) fn write(drawing: &impl Drawing, path: &Path, size: (u32, u32), theme
     let bytes = render(drawing, format_of(path)?, size, theme)?;
     let mut file = OutputFile::create(path)?;
     file.write_all(&bytes).map_err(|error| file.explain(error))?;
-    Ok(file.finish()?)
+    Ok(put_in_place([file.finish()?])?)
 }

@@ -9,6 +9,9 @@ use std::io::{self, BufWriter, Write};
 pub(crate) struct Out {
     writer: Box<dyn Write + Send>,
     colour: bool,
+    silent: bool,
+    /// Whoever reads wants no more; the work goes on, since its exit code still tells.
+    closed: bool,
 }
 
 /// How many letters fit into a line of the terminal, or of what stands in for one and says so in `COLUMNS`; `None`
@@ -23,7 +26,17 @@ impl Out {
     pub(crate) fn standard(color: ColorWord) -> Self {
         let stdout = io::stdout();
         let colour = color.on(&stdout);
-        Self { writer: Box::new(BufWriter::new(stdout)), colour }
+        Self { writer: Box::new(BufWriter::new(stdout)), colour, silent: false, closed: false }
+    }
+
+    /// Nowhere: what goes to standard output is the output that a person named so.
+    pub(crate) fn silent() -> Self {
+        Self { writer: Box::new(io::sink()), colour: false, silent: true, closed: false }
+    }
+
+    /// Whether nothing that is told here is seen.
+    pub(crate) fn is_silent(&self) -> bool {
+        self.silent
     }
 
     /// Whether colour may be used.
@@ -33,7 +46,11 @@ impl Out {
 
     /// Writes a line.
     pub(crate) fn line(&mut self, text: impl AsRef<str>) -> Result<(), Failure> {
-        Ok(writeln!(self.writer, "{}", text.as_ref())?)
+        if self.closed {
+            return Ok(());
+        }
+        let written = writeln!(self.writer, "{}", text.as_ref());
+        self.unless_closed(written)
     }
 
     /// Writes a table; one that is wider than the terminal has its cells broken.
@@ -58,6 +75,22 @@ impl Out {
 
     /// Writes what is still in memory.
     pub(crate) fn finish(mut self) -> Result<(), Failure> {
-        Ok(self.writer.flush()?)
+        if self.closed {
+            return Ok(());
+        }
+        let written = self.writer.flush();
+        self.unless_closed(written)
+    }
+
+    fn unless_closed(&mut self, written: io::Result<()>) -> Result<(), Failure> {
+        match written {
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => {
+                self.closed = true;
+                // What is left in memory is for nobody.
+                self.writer = Box::new(io::sink());
+                Ok(())
+            }
+            written => Ok(written?),
+        }
     }
 }

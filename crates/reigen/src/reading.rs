@@ -2,12 +2,14 @@
 
 use crate::failure::Failure;
 use crate::progress::Bar;
+use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::station::StationErrorKind;
 use reigen_core::time::Nanos;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::{Clock, Recording};
-use std::path::{Path, PathBuf};
+use reigen_io::source::Source;
+use std::path::Path;
 
 /// How the times of recordings in a row belong together.
 pub(crate) fn clock(own: bool) -> Clock {
@@ -16,19 +18,28 @@ pub(crate) fn clock(own: bool) -> Clock {
 
 /// Opens a recording, and tells what it was taken for; `-` is standard input.
 pub(crate) fn open(path: &Path, options: &ReadOptions) -> Result<Recording, Failure> {
-    open_all(&[path.to_owned()], options, Clock::default())
+    open_all(&[Source::Path(path.to_owned())], options, Clock::default())
+}
+
+/// The same from where it comes from.
+pub(crate) fn open_source(source: &Source, options: &ReadOptions) -> Result<Recording, Failure> {
+    open_all(std::slice::from_ref(source), options, Clock::default())
 }
 
 /// The same of several of one run, one after another.
-pub(crate) fn open_all(paths: &[PathBuf], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
-    let recording = Recording::open_all(paths, options, clock)?;
+pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
+    let recording = Recording::open_all(sources, options, clock)?;
     for told in recording.taken_for() {
         tracing::info!("{told}");
     }
-    for finding in recording.unread() {
-        tracing::warn!("warning: {}: {} [{}]\n   → {}", finding.subject, finding.message, finding.code, finding.remedy);
-    }
+    recording.unread().iter().for_each(warn);
     Ok(recording)
+}
+
+/// Tells a finding on standard error, where the result has standard output for itself.
+pub(crate) fn warn(finding: &Finding) {
+    let Finding { severity, subject, message, code, remedy, .. } = finding;
+    tracing::warn!("{}: {subject}: {message} [{code}]\n   → {remedy}", severity.word());
 }
 
 /// Reads the lines of these signals, and hands over window after window; gives the recording's last time.

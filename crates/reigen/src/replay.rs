@@ -22,6 +22,7 @@ use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use reigen_io::check_names;
 use reigen_io::events::EventFile;
 use reigen_io::options::{ReadOptions, Thresholds};
+use reigen_io::output_file::put_in_place;
 use reigen_io::recording::Recording;
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
 use std::collections::HashMap;
@@ -324,15 +325,17 @@ impl Watchers {
     }
 
     fn finish(mut self, end: Nanos) -> Result<Option<Finding>, Failure> {
+        let mut finished = Vec::new();
         if let Some(mut events) = self.events {
             for event in self.order.pass(&mut self.waiting, end + Nanos(1)) {
                 events.write(event)?;
             }
-            events.finish()?;
+            finished.push(events.finish()?);
         }
         if let Some(trace) = self.trace {
-            trace.finish(end)?;
+            finished.push(trace.finish(end)?);
         }
+        put_in_place(finished)?;
         Ok(self.starts_at.map(|start| {
             let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(start));
             Finding::note("trace-shifted", "trace", message, "add that to a time read off the trace")

@@ -33,7 +33,7 @@ pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>
 }
 
 /// The file beside a recording that says what it means.
-pub(crate) fn path(recording: &Path) -> PathBuf {
+pub fn path(recording: &Path) -> PathBuf {
     let mut name = recording.as_os_str().to_owned();
     name.push(".toml");
     PathBuf::from(name)

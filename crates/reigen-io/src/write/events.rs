@@ -1,6 +1,6 @@
 //! Events to a file: one row each, as CSV, JSON Lines or Parquet.
 
-use crate::write::output_file::{OutputError, OutputFile};
+use crate::write::output_file::{FinishedFile, OutputError, OutputFile, is_stream};
 use reigen_core::event::{Event, Number};
 use reigen_core::time::Origin;
 use serde::Serialize;
@@ -72,6 +72,7 @@ impl EventFile {
     pub fn check_ending(path: &Path) -> Result<(), OutputError> {
         match path.extension().and_then(|ending| ending.to_str()) {
             Some("csv" | "jsonl") => Ok(()),
+            _ if is_stream(path) => Ok(()),
             Some("parquet") if cfg!(feature = "parquet") => Ok(()),
             Some("parquet") => Err(OutputError::NoParquet(path.to_owned())),
             _ => Err(OutputError::Ending { path: path.to_owned(), known: ENDINGS }),
@@ -107,11 +108,11 @@ impl EventFile {
         }
     }
 
-    /// Puts the whole file in its place.
+    /// Ends the file, which is whole then and waits to be put in its place.
     ///
     /// # Errors
     /// Where it cannot be written.
-    pub fn finish(self) -> Result<(), OutputError> {
+    pub fn finish(self) -> Result<FinishedFile, OutputError> {
         match self.writer {
             Writer::Csv(file) | Writer::JsonLines(file) => file.finish(),
             #[cfg(feature = "parquet")]
@@ -189,6 +190,7 @@ impl EventTable {
 #[cfg(all(test, feature = "parquet"))]
 mod tests {
     use super::*;
+    use crate::write::output_file::put_in_place;
     use ::parquet::file::reader::{FileReader, SerializedFileReader};
     use ::parquet::record::RowAccessor;
     use reigen_core::account::Rule;
@@ -214,7 +216,7 @@ mod tests {
             for (number, what) in whats.into_iter().enumerate() {
                 file.write(Event { time: Nanos(10 * number as u64), point: number % 2, what }).unwrap();
             }
-            file.finish().unwrap();
+            put_in_place([file.finish().unwrap()]).unwrap();
         }
         let table = SerializedFileReader::new(std::fs::File::open(&paths[1]).unwrap()).unwrap();
         let mut text = "time_ns,point,event,value,rule\n".to_owned();

@@ -1,6 +1,7 @@
 //! Recordings out: the same changes in any of the formats that are read.
 
 mod csv;
+mod destination;
 pub mod events;
 mod json_lines;
 pub mod output_file;
@@ -8,12 +9,13 @@ mod packed;
 #[cfg(feature = "parquet")]
 pub(crate) mod parquet;
 pub mod trace;
+mod unfinished;
 mod vcd;
 
 use crate::archive::Packing;
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use output_file::{OutputError, OutputFile};
+use output_file::{FinishedFile, OutputError, OutputFile, is_stream};
 use reigen_core::simulate::Change;
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
@@ -72,6 +74,19 @@ impl Format {
     }
 }
 
+impl Format {
+    /// The format of an output: by its ending, or `of_stream` where it is a device or pipe whose name tells none.
+    ///
+    /// # Errors
+    /// As [`of`](Self::of).
+    pub fn of_output(path: &Path, of_stream: Self) -> Result<(Self, Option<Packing>), OutputError> {
+        match Self::of(path) {
+            Err(OutputError::Ending { .. }) if is_stream(path) => Ok((of_stream, None)),
+            format => format,
+        }
+    }
+}
+
 /// What is written, and at which times.
 #[derive(Debug, Clone)]
 pub struct Heading {
@@ -122,13 +137,16 @@ pub fn begin<'a>(
     })
 }
 
-/// Begins a recording in a file that is to appear whole; its ending says how.
+/// Begins a recording in a file that is to appear whole.
 ///
 /// # Errors
-/// Where the ending tells no format, the format cannot hold what is to be written, or the file cannot be written.
-pub fn begin_file<'a>(file: &'a mut OutputFile, heading: &Heading) -> Result<Box<dyn Changes + 'a>, OutputError> {
+/// Where the format cannot hold what is to be written, or the file cannot be written.
+pub fn begin_file<'a>(
+    file: &'a mut OutputFile,
+    format: (Format, Option<Packing>),
+    heading: &Heading,
+) -> Result<Box<dyn Changes + 'a>, OutputError> {
     let path = file.path().to_owned();
-    let format = Format::of(&path)?;
     if format.0 == Format::Packed {
         packed::check(heading).map_err(|why| OutputError::NotPacked { path: path.clone(), why })?;
     }
@@ -217,15 +235,12 @@ impl<W: Write> Text<W> {
     }
 }
 
-/// Writes what packed samples mean beside them, where the file at `path` holds such.
+/// Writes what the packed samples at `path` mean into a file beside them.
 ///
 /// # Errors
 /// Where it cannot be written.
-pub fn write_sidecar(path: &Path, heading: &Heading) -> Result<(), OutputError> {
-    match Format::of(path)? {
-        (Format::Packed, _) => packed::write_sidecar(path, heading),
-        _ => Ok(()),
-    }
+pub fn write_sidecar(path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
+    packed::write_sidecar(path, heading)
 }
 
 /// A number as text that cannot be taken for a level: always with a point or an exponent.

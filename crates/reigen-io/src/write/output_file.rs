@@ -1,10 +1,13 @@
 //! Output files that appear whole, under their name, or not at all.
 
-use std::fs::File;
-use std::io::{self, BufWriter, Write};
+use super::destination::{Destination, folder_of};
+pub use super::destination::{FileIdentity, is_stream};
+use super::unfinished::Unfinished;
+pub use super::unfinished::{NewFolders, remove_unfinished_and_exit, remove_unfinished_and_exit_from_panic};
+use std::fs::{File, Metadata};
+use std::io::{self, BufWriter, Stdout, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
-use tempfile::NamedTempFile;
+use tempfile::{NamedTempFile, TempPath};
 use thiserror::Error;
 
 /// Why an output file could not be written.
@@ -21,6 +24,9 @@ pub enum OutputError {
     /// A folder has its name.
     #[error("cannot write {}: it is a folder", .0.display())]
     IsFolder(PathBuf),
+    /// Nobody may write to it.
+    #[error("cannot write {}: it may only be read", .0.display())]
+    ReadOnly(PathBuf),
     /// Its ending tells no format.
     #[error("cannot tell the format of {} by its ending", path.display())]
     Ending {
@@ -44,7 +50,7 @@ pub enum OutputError {
         why: String,
     },
     /// The system says no.
-    #[error("cannot write {}: {source}", path.display())]
+    #[error("cannot write {}: {}", named(path), system_words(source))]
     Io {
         /// The file.
         path: PathBuf,
@@ -62,101 +68,113 @@ impl OutputError {
             Self::Ending { known, .. } => Some(format!("known endings: {known}")),
             Self::PackedInside(_) => Some("name it .parquet".to_owned()),
             Self::NoParquet(_) => Some("build it with --features parquet, or write .csv or .jsonl".to_owned()),
-            Self::NotPacked { .. } | Self::Io { .. } => None,
+            Self::ReadOnly(path) => Some(format!("name another file, or allow it: chmod u+w {}", path.display())),
+            Self::Io { source, .. } => system_help(source).map(str::to_owned),
+            Self::NotPacked { .. } => None,
         }
     }
-}
 
-/// The files in the making, for whoever has to end the program in the middle of its work.
-static IN_THE_MAKING: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
-
-/// Takes all files in the making away; the program is to end then.
-pub fn remove_unfinished() {
-    for path in in_the_making().drain(..) {
-        // One that is in its place by now is there no longer under this name.
-        let _ = std::fs::remove_file(path);
+    /// Whether whoever reads it wants no more.
+    pub fn is_closed_pipe(&self) -> bool {
+        matches!(self, Self::Io { path, source } if path == Path::new("-") && source.kind() == io::ErrorKind::BrokenPipe)
     }
 }
 
-fn in_the_making() -> MutexGuard<'static, Vec<PathBuf>> {
-    IN_THE_MAKING.lock().unwrap_or_else(PoisonError::into_inner)
+fn named(path: &Path) -> String {
+    if path == Path::new("-") { "standard output".to_owned() } else { path.display().to_string() }
 }
 
-/// A file that is known to be in the making, as long as this is kept.
-struct InTheMaking(PathBuf);
-
-impl InTheMaking {
-    fn new(path: PathBuf) -> Self {
-        in_the_making().push(path.clone());
-        Self(path)
+/// What the system says, without its number.
+pub fn system_words(error: &io::Error) -> String {
+    let text = error.to_string();
+    match text.split_once(" (os error") {
+        Some((words, _)) => words.to_owned(),
+        None => text,
     }
 }
 
-impl Drop for InTheMaking {
-    fn drop(&mut self) {
-        in_the_making().retain(|path| *path != self.0);
+/// What to do about what the system says.
+pub fn system_help(error: &io::Error) -> Option<&'static str> {
+    match error.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+            Some("make room on that disk, or name a file on another")
+        }
+        io::ErrorKind::PermissionDenied => {
+            Some("name a file in a folder that you may write to, or ask for the right to")
+        }
+        io::ErrorKind::ReadOnlyFilesystem => Some("name a file on a disk that can be written to"),
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("look at the path: a folder in it is missing"),
+        io::ErrorKind::InvalidFilename => Some("take a shorter name"),
+        io::ErrorKind::FileTooLarge => Some("write less: a stretch with --from and --to, or another format"),
+        _ => None,
     }
 }
 
 /// A file in the making, beside the place where it is to stand.
+///
+/// It appears whole under its name, with the rights of the file that it replaces, once it and all other outputs of the
+/// command are [finished](Self::finish) and [put in their places](put_in_place); or not at all. What is no plain file
+/// (a device, a pipe, standard output) is written to as it is. A link is followed.
 pub struct OutputFile {
     path: PathBuf,
-    known: Option<InTheMaking>,
     writer: BufWriter<Target>,
 }
 
 enum Target {
     /// A plain file, renamed once it is whole.
-    Temporary(NamedTempFile),
+    Temporary {
+        file: NamedTempFile,
+        known: Unfinished,
+        place: PathBuf,
+    },
     /// A device or pipe, which can only be written to as it is.
     Direct(File),
+    Standard(Stdout),
 }
 
 impl Write for Target {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         match self {
-            Target::Temporary(file) => file.write(bytes),
+            Target::Temporary { file, .. } => file.write(bytes),
             Target::Direct(file) => file.write(bytes),
+            Target::Standard(stdout) => stdout.write(bytes),
         }
     }
     fn flush(&mut self) -> io::Result<()> {
         match self {
-            Target::Temporary(file) => file.flush(),
+            Target::Temporary { file, .. } => file.flush(),
             Target::Direct(file) => file.flush(),
+            Target::Standard(stdout) => stdout.flush(),
         }
     }
 }
 
 impl OutputFile {
-    /// Begins a file that is to stand at `path`.
+    /// Begins a file that is to stand at `path`; `-` is standard output.
     ///
     /// # Errors
-    /// Where the folder is missing or cannot be written to.
+    /// Where the folder is missing or cannot be written to, or the file that stands there may only be read.
     pub fn create(path: &Path) -> Result<Self, OutputError> {
-        let folder = match path.parent() {
-            Some(folder) if folder != Path::new("") => folder,
-            _ => Path::new("."),
+        let explain = |source| OutputError::Io { path: path.to_owned(), source };
+        let target = match Destination::of(path)? {
+            Destination::StandardOutput => Target::Standard(io::stdout()),
+            Destination::Direct(path) => Target::Direct(File::options().append(true).open(path).map_err(explain)?),
+            Destination::File { path: place, existing } => {
+                if let Some(existing) = &existing {
+                    if existing.permissions().readonly() {
+                        return Err(OutputError::ReadOnly(path.to_owned()));
+                    }
+                    File::options().write(true).open(&place).map_err(explain)?;
+                }
+                let made = Unfinished::file(|| temporary(folder_of(&place), existing.as_ref()));
+                let (known, file) = made.map_err(explain)?;
+                Target::Temporary { file, known, place }
+            }
         };
-        if path.is_dir() {
-            return Err(OutputError::IsFolder(path.to_owned()));
-        }
-        if !folder.is_dir() {
-            return Err(OutputError::NoFolder { path: path.to_owned(), folder: folder.to_owned() });
-        }
-        let special = path.metadata().is_ok_and(|data| !data.is_file());
-        let target = match special {
-            true => File::options().write(true).open(path).map(Target::Direct),
-            false => tempfile::Builder::new().prefix(".reigen-").tempfile_in(folder).map(Target::Temporary),
-        };
-        let target = target.map_err(|source| OutputError::Io { path: path.to_owned(), source })?;
-        let known = match &target {
-            Target::Temporary(file) => Some(InTheMaking::new(file.path().to_owned())),
-            Target::Direct(_) => None,
-        };
-        Ok(Self { path: path.to_owned(), known, writer: BufWriter::with_capacity(1 << 18, target) })
+        Ok(Self { path: path.to_owned(), writer: BufWriter::with_capacity(1 << 18, target) })
     }
 
-    /// Where the file is to stand.
+    /// The file's name, as it was given.
     pub fn path(&self) -> &Path {
         &self.path
     }
@@ -166,36 +184,107 @@ impl OutputFile {
         OutputError::Io { path: self.path.clone(), source }
     }
 
-    /// Puts the whole file in its place.
+    /// Writes what is still in memory; the file is whole then, and not yet in its place.
     ///
     /// # Errors
-    /// Where the last bytes cannot be written, or the file not put in its place.
-    pub fn finish(self) -> Result<(), OutputError> {
-        let Self { path, writer, known } = self;
+    /// Where the last bytes cannot be written.
+    pub fn finish(self) -> Result<FinishedFile, OutputError> {
+        let Self { path, writer } = self;
         let explain = |source| OutputError::Io { path: path.clone(), source };
-        let target = writer.into_inner().map_err(|error| explain(error.into_error()))?;
-        match target {
-            Target::Direct(mut file) => file.flush().map_err(explain),
-            Target::Temporary(file) => {
-                readable_by_all(&file).map_err(explain)?;
-                let placed = file.persist(&path).map(drop).map_err(|error| explain(error.error));
-                drop(known);
-                placed
-            }
-        }
+        let mut target = writer.into_inner().map_err(|error| explain(error.into_error()))?;
+        target.flush().map_err(explain)?;
+        let waiting = match target {
+            Target::Temporary { file, known, place } => Some((Waiting { file: file.into_temp_path(), place }, known)),
+            Target::Direct(_) | Target::Standard(_) => None,
+        };
+        Ok(FinishedFile { path, waiting })
     }
 }
 
-/// A temporary file is private at first; the finished one has the rights of any new file.
-fn readable_by_all(file: &NamedTempFile) -> io::Result<()> {
+/// A temporary file with the rights of any new file, or with those of the one that it is to replace.
+fn temporary(folder: &Path, existing: Option<&Metadata>) -> io::Result<NamedTempFile> {
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(TEMPORARY);
     #[cfg(unix)]
     {
-        use std::os::unix::fs::PermissionsExt;
-        file.as_file().set_permissions(std::fs::Permissions::from_mode(0o644))?;
+        use std::os::unix::fs::{MetadataExt, PermissionsExt, fchown};
+        // The process's mask takes away what new files are not to have.
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+        let file = builder.tempfile_in(folder)?;
+        if let Some(existing) = existing {
+            // Only the administrator may give a file to somebody else; anyone else's own files stay their own.
+            let _ = fchown(file.as_file(), Some(existing.uid()), Some(existing.gid()));
+            file.as_file().set_permissions(existing.permissions())?;
+        }
+        Ok(file)
     }
     #[cfg(not(unix))]
-    let _ = file;
-    Ok(())
+    {
+        let _ = existing;
+        builder.tempfile_in(folder)
+    }
+}
+
+/// How the names of temporary files begin.
+const TEMPORARY: &str = ".reigen-";
+
+/// A file that is whole and waits to be put in its place; dropped, it is gone.
+#[must_use]
+#[derive(Debug)]
+pub struct FinishedFile {
+    path: PathBuf,
+    waiting: Option<(Waiting, Unfinished)>,
+}
+
+#[derive(Debug)]
+struct Waiting {
+    file: TempPath,
+    place: PathBuf,
+}
+
+/// Puts all outputs of a command in their places: all of them, or none.
+///
+/// # Errors
+/// Where one cannot be put there; the others are as they were before.
+pub fn put_in_place(files: impl IntoIterator<Item = FinishedFile>) -> Result<(), OutputError> {
+    let (mut known, mut waiting) = (Vec::new(), Vec::new());
+    for file in files {
+        if let Some((at, unfinished)) = file.waiting {
+            known.push(unfinished);
+            waiting.push((file.path, at));
+        }
+    }
+    Unfinished::end(known, || {
+        let several = waiting.len() > 1;
+        let mut placed: Vec<(PathBuf, Option<TempPath>)> = Vec::new();
+        for (path, Waiting { file, place }) in waiting {
+            let before = if several { second_name(&place) } else { None };
+            match file.persist(&place) {
+                Ok(()) => placed.push((place, before)),
+                Err(error) => {
+                    placed.into_iter().rev().for_each(put_back);
+                    return Err(OutputError::Io { path, source: error.error });
+                }
+            }
+        }
+        Ok(())
+    })
+}
+
+/// A second name of the file that stands at `place`, to be found again by it; `None` where there is none.
+fn second_name(place: &Path) -> Option<TempPath> {
+    let link = |name: &Path| std::fs::hard_link(place, name);
+    let made = tempfile::Builder::new().prefix(TEMPORARY).make_in(folder_of(place), link);
+    made.ok().map(NamedTempFile::into_temp_path)
+}
+
+/// Puts back what stood there before.
+fn put_back((place, before): (PathBuf, Option<TempPath>)) {
+    // Nothing better can be done where this fails: the error that led here is told.
+    let _ = match before {
+        Some(before) => before.persist(&place).map_err(|error| error.error),
+        None => std::fs::remove_file(&place),
+    };
 }
 
 impl Write for OutputFile {
@@ -225,7 +314,7 @@ mod tests {
         let mut whole = OutputFile::create(&path).unwrap();
         whole.write_all(b"new").unwrap();
         assert_eq!(std::fs::read_to_string(&path).unwrap(), "old");
-        whole.finish().unwrap();
+        put_in_place([whole.finish().unwrap()]).unwrap();
         assert_eq!((std::fs::read_to_string(&path).unwrap().as_str(), names()), ("new", 1));
     }
 
@@ -235,5 +324,62 @@ mod tests {
         assert!(matches!(OutputFile::create(folder.path()), Err(OutputError::IsFolder(_))));
         let nowhere = folder.path().join("no/such/file");
         assert!(matches!(OutputFile::create(&nowhere), Err(OutputError::NoFolder { .. })));
+    }
+
+    #[test]
+    fn of_several_files_all_appear_or_none() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = |name: &str| folder.path().join(name);
+        std::fs::write(path("old"), "old").unwrap();
+        let write = |name: &str| {
+            let mut file = OutputFile::create(&path(name)).unwrap();
+            file.write_all(b"new").unwrap();
+            file.finish().unwrap()
+        };
+        let files = [write("old"), write("fresh"), write("blocked")];
+        std::fs::create_dir(path("blocked")).unwrap();
+        std::fs::write(path("blocked/inside"), "").unwrap();
+        assert!(put_in_place(files).is_err());
+        assert_eq!(std::fs::read_to_string(path("old")).unwrap(), "old");
+        assert!(!path("fresh").exists());
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
+        put_in_place([write("old"), write("fresh")]).unwrap();
+        assert_eq!(std::fs::read_to_string(path("old")).unwrap(), "new");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 3);
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn rights_stay_and_links_are_followed() {
+        use std::os::unix::fs::PermissionsExt;
+        let folder = tempfile::tempdir().unwrap();
+        let path = |name: &str| folder.path().join(name);
+        let mode = |name: &str| path(name).metadata().unwrap().permissions().mode() & 0o777;
+        std::fs::write(path("private"), "old").unwrap();
+        std::fs::set_permissions(path("private"), std::fs::Permissions::from_mode(0o600)).unwrap();
+        std::os::unix::fs::symlink("private", path("link")).unwrap();
+        std::os::unix::fs::symlink("fresh", path("dangling")).unwrap();
+        for name in ["link", "dangling"] {
+            let mut file = OutputFile::create(&path(name)).unwrap();
+            file.write_all(b"new").unwrap();
+            put_in_place([file.finish().unwrap()]).unwrap();
+            assert!(path(name).is_symlink());
+        }
+        assert_eq!(std::fs::read_to_string(path("private")).unwrap(), "new");
+        assert_eq!((mode("private"), std::fs::read_to_string(path("fresh")).unwrap().as_str()), (0o600, "new"));
+        std::fs::set_permissions(path("private"), std::fs::Permissions::from_mode(0o400)).unwrap();
+        assert!(matches!(OutputFile::create(&path("link")), Err(OutputError::ReadOnly(_))));
+    }
+
+    #[test]
+    fn new_folders_go_unless_they_are_kept() {
+        let folder = tempfile::tempdir().unwrap();
+        let deep = folder.path().join("a/b/c");
+        drop(NewFolders::create(&deep).unwrap());
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+        NewFolders::create(&deep).unwrap().keep();
+        assert!(deep.is_dir());
+        drop(NewFolders::create(&deep).unwrap());
+        assert!(deep.is_dir());
     }
 }

@@ -1,6 +1,9 @@
 //! A recording as packed samples: a bit a line, at a constant step.
 
-use super::{Changes, Heading, Out, Text, output_file::OutputError, output_file::OutputFile};
+use super::{
+    Changes, Heading, Out, Text,
+    output_file::{FinishedFile, OutputError, OutputFile},
+};
 use crate::packed::sidecar;
 use reigen_core::simulate::{Change, Value};
 use reigen_core::time::Nanos;
@@ -70,7 +73,7 @@ pub(super) fn check(heading: &Heading) -> Result<(), String> {
 }
 
 /// Writes what they mean into a file beside them.
-pub(super) fn write_sidecar(path: &Path, heading: &Heading) -> Result<(), OutputError> {
+pub(super) fn write_sidecar(path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
     let mut file = OutputFile::create(&sidecar::path(path))?;
     let names = heading.lines.iter().map(|line| line.name.clone()).collect();
     let text = sidecar::text(heading.step, names);

@@ -1,6 +1,6 @@
 //! A trace: all points, and the raw lines they come from, as a VCD (IEEE 1364).
 
-use crate::write::output_file::{OutputError, OutputFile};
+use crate::write::output_file::{FinishedFile, OutputError, OutputFile};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};
@@ -120,11 +120,11 @@ impl TraceFile {
         Ok(())
     }
 
-    /// Ends the trace at `end` and puts it in its place.
+    /// Ends the trace at `end`; it is whole then, and waits to be put in its place.
     ///
     /// # Errors
     /// Where it cannot be written.
-    pub fn finish(mut self, end: Nanos) -> Result<(), OutputError> {
+    pub fn finish(mut self, end: Nanos) -> Result<FinishedFile, OutputError> {
         if self.last_mark != Some(end) {
             let time = self.shift.file_time_ns(end);
             writeln!(self.file, "#{time}").map_err(|error| self.file.explain(error))?;
@@ -198,6 +198,7 @@ pub(crate) fn code(mut number: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::write::output_file::put_in_place;
 
     #[test]
     fn codes_are_all_different() {
@@ -222,7 +223,7 @@ mod tests {
         count.advance();
         bit.advance();
         trace.write(window(10, 20), [Column::Count(&count), Column::Bit(&bit), Column::Bit(&line)]).unwrap();
-        trace.finish(Nanos(15)).unwrap();
+        put_in_place([trace.finish(Nanos(15)).unwrap()]).unwrap();
         let text = std::fs::read_to_string(&path).unwrap();
         let body = text.split_once("$enddefinitions $end\n").unwrap().1;
         let minus_one = "1".repeat(64);

@@ -35,6 +35,9 @@ pub(crate) struct ConvertArguments {
     /// The format of standard output, where `-` is the output
     #[arg(long, value_enum, value_name = "FORMAT", default_value = "vcd")]
     pub(crate) format: FormatWord,
+    /// Replace the file that says what packed samples mean, NAME.bin.toml, if it exists
+    #[arg(long)]
+    pub(crate) force: bool,
     /// Each recording has a clock of its own, and begins where the one before ended
     #[arg(long)]
     pub(crate) own_clocks: bool,
@@ -92,6 +95,9 @@ Example:
 pub(crate) struct ManArguments {
     /// The folder that they go to
     pub(crate) folder: PathBuf,
+    /// Replace the files of these names in it
+    #[arg(long)]
+    pub(crate) force: bool,
 }
 
 /// Write a JSON Schema, by which an editor completes and checks a file while it is typed.
@@ -124,4 +130,7 @@ pub(crate) struct DemoArguments {
     /// Write the example's station file and recording into this folder, to go on from there
     #[arg(long, value_name = "FOLDER")]
     pub(crate) into: Option<PathBuf>,
+    /// Replace the files of these names in it
+    #[arg(long, requires = "into")]
+    pub(crate) force: bool,
 }

@@ -2,6 +2,7 @@
 
 mod files;
 mod measuring;
+mod paths;
 mod reading;
 pub(crate) mod size;
 mod station;
@@ -88,4 +89,19 @@ pub(crate) enum Command {
     Completions(CompletionsArguments),
     Man(ManArguments),
     Schema(SchemaArguments),
+}
+
+impl Command {
+    /// Whether the result is printed as one JSON object.
+    pub(crate) fn prints_json(&self) -> bool {
+        match self {
+            Self::Check(arguments) => arguments.json,
+            Self::Survey(arguments) => arguments.json,
+            Self::Debounce(arguments) => arguments.json,
+            Self::Polling(arguments) => arguments.json,
+            Self::Run(arguments) => arguments.json,
+            Self::Verify(arguments) => arguments.json,
+            _ => false,
+        }
+    }
 }

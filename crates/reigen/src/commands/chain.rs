@@ -15,8 +15,8 @@ use reigen_core::names::{counted, is_point_name};
 use reigen_core::station::plan::find_line;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_io::recording::Recording;
+use reigen_io::source::Source;
 use serde::Serialize;
-use std::path::Path;
 
 /// The whole result.
 #[derive(Debug, Serialize)]
@@ -34,11 +34,12 @@ struct Told<'a> {
 pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     check_names(&arguments.pressed)?;
+    let source = Source::reopenable(&arguments.recording)?;
     let names = match (&arguments.load, &arguments.clock, &arguments.data) {
         (Some(load), Some(clock), Some(data)) => [load.clone(), clock.clone(), data.clone()],
-        _ => found(arguments, reading::open(readable_twice(&arguments.recording)?, &options)?)?,
+        _ => found(arguments, reading::open_source(&source, &options)?)?,
     };
-    let mut recording = reading::open(&arguments.recording, &options)?;
+    let mut recording = reading::open_source(&source, &options)?;
     let origin = recording.origin();
     let chain = read(&mut recording, &names)?;
     let registers = match arguments.pressed.is_empty() {
@@ -53,16 +54,6 @@ pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failu
     match arguments.json {
         true => out.json(&told),
         false => print(&told, origin, out),
-    }
-}
-
-fn readable_twice(path: &Path) -> Result<&Path, Failure> {
-    match path == Path::new("-") {
-        true => Err(Failure::Usage {
-            message: "finding the chain reads the recording twice, and standard input comes once".to_owned(),
-            help: "name the lines with --load, --clock and --data".to_owned(),
-        }),
-        false => Ok(path),
     }
 }
 

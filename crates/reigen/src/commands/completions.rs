@@ -5,33 +5,42 @@ use crate::failure::Failure;
 use crate::print::Out;
 use clap::CommandFactory;
 use clap_mangen::Man;
-use reigen_io::output_file::{OutputError, OutputFile};
+use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
 use std::io::Write;
+
+/// What the program is called.
+const NAME: &str = "reigen";
 
 /// Writes the completions of a shell to standard output.
 pub(crate) fn completions(arguments: &CompletionsArguments, out: &mut Out) -> Result<(), Failure> {
     let mut text = Vec::new();
-    clap_complete::generate(arguments.shell, &mut Cli::command(), "reigen", &mut text);
+    clap_complete::generate(arguments.shell, &mut Cli::command(), NAME, &mut text);
     Ok(out.writer().write_all(&text)?)
 }
 
 /// Writes a manual page for the program and for each command.
 pub(crate) fn man(arguments: &ManArguments, out: &mut Out) -> Result<(), Failure> {
     let folder = &arguments.folder;
-    std::fs::create_dir_all(folder).map_err(|source| OutputError::Io { path: folder.clone(), source })?;
-    let mut command = Cli::command();
-    command.build();
-    let name = command.get_name().to_owned();
-    let mut pages = vec![(format!("{name}.1"), command.clone())];
-    for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
-        pages.push((format!("{name}-{}.1", sub.get_name()), sub.clone()));
-    }
-    let count = pages.len();
-    for (file, command) in pages {
-        let mut file = OutputFile::create(&folder.join(file))?;
+    let folders = NewFolders::create(folder).map_err(|source| OutputError::Io { path: folder.clone(), source })?;
+    let mut finished = Vec::new();
+    for (name, command) in pages() {
+        let mut file = OutputFile::create(&folder.join(name))?;
         let written = Man::new(command).render(&mut file);
         written.map_err(|error| file.explain(error))?;
-        file.finish()?;
+        finished.push(file.finish()?);
     }
-    out.line(format!("{count} pages in {}; read one with: man {}/{name}.1", folder.display(), folder.display()))
+    let count = finished.len();
+    put_in_place(finished)?;
+    folders.keep();
+    let shown = folder.display();
+    out.line(format!("{count} pages in {shown}; read one with: man {shown}/{NAME}.1"))
+}
+
+/// The pages, each with the name of its file.
+pub(crate) fn pages() -> Vec<(String, clap::Command)> {
+    let mut command = Cli::command();
+    command.build();
+    let subs = command.get_subcommands().filter(|sub| sub.get_name() != "help");
+    let named = subs.map(|sub| (format!("{NAME}-{}.1", sub.get_name()), sub.clone()));
+    std::iter::once((format!("{NAME}.1"), command.clone())).chain(named).collect()
 }

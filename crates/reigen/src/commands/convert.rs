@@ -2,7 +2,6 @@
 
 use crate::cli::{ConvertArguments, FormatWord};
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::progress::Bar;
 use crate::reading;
@@ -13,20 +12,18 @@ use reigen_core::finding::Finding;
 use reigen_core::names::{counted, nearest};
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::convert::{self, Chosen, ConvertError, Converted, convert};
-use reigen_io::output_file::OutputFile;
+use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
-use reigen_io::write::{Format, Heading, begin, begin_file, name_as_written, write_sidecar};
-use std::path::Path;
+use reigen_io::source::Source;
+use reigen_io::write::{Format, Heading, begin_file, name_as_written, write_sidecar};
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     let (output, inputs) = (&arguments.output, &arguments.recordings);
-    let to_pipe = output == Path::new("-");
-    let read: Vec<&Path> = inputs.iter().map(|path| path.as_path()).collect();
-    refuse_overwriting(&[Some(output)], &read)?;
-    let format = if to_pipe { (arguments.format.into(), None) } else { Format::of(output)? };
-    let mut recording = reading::open_all(inputs, &options, reading::clock(arguments.own_clocks))?;
+    let format = Format::of_output(output, arguments.format.into())?;
+    let sources: Vec<Source> = inputs.iter().map(Source::from).collect();
+    let mut recording = reading::open_all(&sources, &options, reading::clock(arguments.own_clocks))?;
     let stretch = Stretch::new(&recording, arguments.from, arguments.to)?;
     let step = step(arguments, format.0, &recording)?;
     let chosen = chosen(arguments, &recording)?;
@@ -40,31 +37,26 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     let mut bar = Bar::new(recording.progress());
     let mut copy =
         |recording: &mut Recording, changes| convert(recording, &chosen, &stretch_wanted, changes, &mut || bar.show());
-    if to_pipe {
-        let changes = begin(format, &heading, out.writer())?;
-        copy(&mut recording, changes).map_err(|error| match error {
-            ConvertError::Recording(error) => Failure::from(error),
-            ConvertError::Output(error) => Failure::from(error),
-        })?;
-        stretch.end(&recording)?;
-        return Ok(());
-    }
     let mut file = OutputFile::create(output)?;
-    let changes = begin_file(&mut file, &heading)?;
+    let changes = begin_file(&mut file, format, &heading)?;
     let done = copy(&mut recording, changes).map_err(|error| match error {
         ConvertError::Recording(error) => Failure::from(error),
         ConvertError::Output(error) => Failure::from(file.explain(error)),
     })?;
     bar.finish();
     let end = stretch.end(&recording)?;
-    file.finish()?;
-    write_sidecar(output, &heading)?;
+    let sidecar = if format.0 == Format::Packed { Some(write_sidecar(output, &heading)?) } else { None };
+    put_in_place(std::iter::once(file.finish()?).chain(sidecar))?;
     let from = seconds_short(recording.origin().file_time_ns(stretch.from));
     let to = seconds_short(recording.origin().file_time_ns(end));
     let lines = counted(chosen.lines.len() as u64, "line");
     let changes = counted(done.changes, "change");
     out.line(format!("{}: {lines}, {changes}, from {from} s to {to} s", output.display()))?;
-    print_findings(&findings(format.0, &recording, &heading, &done), out)
+    let findings = findings(format.0, &recording, &heading, &done);
+    if out.is_silent() {
+        findings.iter().for_each(reading::warn);
+    }
+    print_findings(&findings, out)
 }
 
 impl From<FormatWord> for Format {

@@ -4,7 +4,6 @@ use crate::Done;
 use crate::cli::DebounceArguments;
 use crate::commands::survey::JsonBurst;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
 use crate::reading::{self, Signals, read_through, refuse_line, signals};
@@ -65,7 +64,6 @@ impl Measured {
 pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
-    refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.recording])?;
     let recording = reading::open(&arguments.recording, &options)?;
     let question = Question {
         line: arguments.line.as_deref(),

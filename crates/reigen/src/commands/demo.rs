@@ -11,7 +11,7 @@ use reigen_core::measure::advice::Wish;
 use reigen_core::simulate::Simulation;
 use reigen_core::simulate::truth::TruthFile;
 use reigen_io::options::ReadOptions;
-use reigen_io::output_file::{OutputError, OutputFile};
+use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
 use std::io::{Cursor, Write};
@@ -21,6 +21,8 @@ const STATION: &str = include_str!("../../../../demo/station.toml");
 const SCENARIO: &str = include_str!("../../../../demo/scenario.toml");
 const CAPTURES: &str = include_str!("../../../../demo/captures.csv");
 const SEED: u64 = 1;
+/// What is written for whoever goes on from there.
+pub(crate) const FILES: [&str; 5] = ["station.toml", "scenario.toml", "recording.vcd", "truth.json", "captures.csv"];
 
 /// What the walk mends in the station, and what it puts in its place, the wiring first.
 const WIRING: [(&str, &str); 3] = [
@@ -168,29 +170,18 @@ fn mended(station: &str, pairs: &[(&str, &str)]) -> String {
 
 fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     let refuse = |source| OutputError::Io { path: folder.to_owned(), source };
-    std::fs::create_dir_all(folder).map_err(refuse)?;
+    let folders = NewFolders::create(folder).map_err(refuse)?;
     let truth = serde_json::to_vec_pretty(&walk.truth).map_err(std::io::Error::from)?;
-    let files: [(&str, &[u8]); 5] = [
-        ("station.toml", STATION.as_bytes()),
-        ("scenario.toml", SCENARIO.as_bytes()),
-        ("recording.vcd", &walk.recording),
-        ("truth.json", &truth),
-        ("captures.csv", CAPTURES.as_bytes()),
-    ];
-    for (name, _) in files {
-        let path = folder.join(name);
-        if path.exists() {
-            return Err(Failure::Usage {
-                message: format!("{} is there already", path.display()),
-                help: "name a new folder, or move the file away".to_owned(),
-            });
-        }
-    }
-    for (name, bytes) in files {
+    let contents: [&[u8]; FILES.len()] =
+        [STATION.as_bytes(), SCENARIO.as_bytes(), &walk.recording, &truth, CAPTURES.as_bytes()];
+    let mut finished = Vec::new();
+    for (name, bytes) in FILES.into_iter().zip(contents) {
         let mut file = OutputFile::create(&folder.join(name))?;
         file.write_all(bytes).map_err(|error| file.explain(error))?;
-        file.finish()?;
+        finished.push(file.finish()?);
     }
+    put_in_place(finished)?;
+    folders.keep();
     let shown = folder.display();
     out.line(format!(
         "Written into {shown}: station.toml, scenario.toml, recording.vcd, truth.json, captures.csv.\nGo on with:\n"

@@ -3,7 +3,6 @@
 use crate::cli::PollingArguments;
 use crate::commands::draw::number_of;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::print::Out;
 use crate::reading;
@@ -67,7 +66,6 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
     let period = period(arguments)?;
     let swept = arguments.sweep.as_deref().map(range).transpose()?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
-    refuse_overwriting(&[arguments.draw.as_deref()], &[&arguments.station, &arguments.recording])?;
     let recording = reading::open(&arguments.recording, &options)?;
     let pulses = pulses(&station, recording, &inputs)?;
     let name = |number: &usize| station.station.points.get(*number).map(|point| point.name.clone()).unwrap_or_default();

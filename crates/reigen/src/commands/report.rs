@@ -4,7 +4,6 @@ use crate::cli::ReportArguments;
 use crate::commands::draw::{self, Chosen, worked};
 use crate::commands::run::show_displays;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::reading;
 use crate::replay::{Outcome, StationFile, read_options};
@@ -21,9 +20,8 @@ use reigen_core::wiring::check;
 use reigen_draw::diagram::Diagram;
 use reigen_draw::picture::{Format, render};
 use reigen_draw::theme::Theme;
-use reigen_io::output_file::OutputFile;
+use reigen_io::output_file::{OutputFile, put_in_place};
 use std::io::Write;
-use std::path::Path;
 
 /// The width of its pictures.
 const WIDTH: u32 = 1120;
@@ -87,7 +85,6 @@ struct Picture {
 pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
-    refuse_overwriting(&[Some(&arguments.output)], &[&arguments.station, &arguments.recording])?;
     let points = match arguments.points.is_empty() {
         true => (0..station.station.points.len()).collect(),
         false => {
@@ -102,12 +99,9 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     show_displays(&station, &states, &mut outcome);
     let page = page(&station, &outcome, diagram, taken_for)?;
     let text = page.render().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
-    if arguments.output == Path::new("-") {
-        return Ok(out.writer().write_all(text.as_bytes())?);
-    }
     let mut file = OutputFile::create(&arguments.output)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
-    file.finish()?;
+    put_in_place([file.finish()?])?;
     out.line(format!("{}: {} kB, to be opened in any browser", arguments.output.display(), text.len().div_ceil(1000)))
 }
 
@@ -217,11 +211,7 @@ fn pictures(mut diagram: Diagram) -> Result<Vec<Picture>, Failure> {
 impl Told {
     fn new(finding: &Finding) -> Self {
         Self {
-            class: match finding.severity {
-                Severity::Note => "note",
-                Severity::Warning => "warning",
-                Severity::Error => "error",
-            },
+            class: finding.severity.word(),
             subject: finding.subject.clone(),
             message: finding.message.clone(),
             code: finding.code,

@@ -5,7 +5,6 @@ use crate::cli::RunArguments;
 use crate::commands::draw::{number_of, parse_scale};
 use crate::failure::Failure;
 use crate::gauge::{Gauge, frame};
-use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::reading;
 use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
@@ -20,7 +19,8 @@ use reigen_core::time::Nanos;
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Clock;
-use std::path::{Path, PathBuf};
+use reigen_io::source::Source;
+use std::path::Path;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failure> {
@@ -29,14 +29,15 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let station = StationFile::open(&arguments.station)?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
     let wanted = Wanted::new(arguments, truth.as_ref());
-    let written = [arguments.trace.as_deref(), arguments.events.as_deref()];
-    let read: Vec<&Path> = arguments.recordings.iter().chain([&arguments.station]).map(|path| path.as_path()).collect();
-    refuse_overwriting(&written, &read)?;
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
     let clock = reading::clock(arguments.own_clocks);
-    let recording = reading::open_all(&arguments.recordings, &options, clock)?;
+    let sources: Vec<Source> = match arguments.display_at {
+        Some(_) => arguments.recordings.iter().map(|path| Source::reopenable(path)).collect::<Result<_, _>>()?,
+        None => arguments.recordings.iter().map(Source::from).collect(),
+    };
+    let recording = reading::open_all(&sources, &options, clock)?;
     let mut states = States::default();
     let mut gauge = gauge(&station.station, arguments)?;
     let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
@@ -58,7 +59,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
         None => {}
     }
     if let Some(at) = arguments.display_at {
-        states = states_at(&station, &arguments.recordings, &options, clock, at)?;
+        states = states_at(&station, &sources, &options, clock, at)?;
     }
     if arguments.display || arguments.display_at.is_some() {
         show_displays(&station, &states, &mut outcome);
@@ -102,20 +103,14 @@ fn gauge(station: &Station, arguments: &RunArguments) -> Result<Option<Gauge>, F
 /// The states at a time, from a second reading.
 fn states_at(
     station: &StationFile,
-    paths: &[PathBuf],
+    sources: &[Source],
     options: &ReadOptions,
     clock: Clock,
     at: i64,
 ) -> Result<States, Failure> {
-    if paths.iter().any(|path| path == Path::new("-")) {
-        return Err(Failure::Usage {
-            message: "--display-at reads the recording twice, and standard input comes once".to_owned(),
-            help: "name the file, or take --to and --display".to_owned(),
-        });
-    }
     let mut states = States::default();
     let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
-    let recording = reading::open_all(paths, options, clock)?;
+    let recording = reading::open_all(sources, options, clock)?;
     replay_observed(station, recording, &wanted, &mut |seen| states.take(&seen))?;
     Ok(states)
 }

@@ -2,19 +2,16 @@
 
 use crate::cli::SimulateArguments;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
-use crate::print::Out;
 use crate::replay::read_text;
 use reigen_core::simulate::scenario::{self, Scenario};
 use reigen_core::simulate::{Change, Simulation, Value};
 use reigen_core::time::{Nanos, Origin};
-use reigen_io::output_file::OutputFile;
-use reigen_io::write::{Changes, Format, Heading, Line, begin, begin_file};
+use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::write::{Changes, Format, Heading, Line, begin_file};
 use std::io;
-use std::path::Path;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &SimulateArguments, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
     let name = arguments.scenario.display().to_string();
     let source = read_text(&arguments.scenario, "the argument is the scenario file")?;
     let scenario = parse(&name, &source)?;
@@ -25,28 +22,20 @@ pub(crate) fn run(arguments: &SimulateArguments, out: &mut Out) -> Result<(), Fa
             help: "give it a length: --for 10s, or duration = \"10 s\" in the scenario".to_owned(),
         });
     }
-    refuse_overwriting(&[Some(&arguments.output), arguments.truth.as_deref()], &[&arguments.scenario])?;
-    let to_pipe = arguments.output == Path::new("-");
-    if !to_pipe {
-        Format::of(&arguments.output)?;
-    }
+    let format = Format::of_output(&arguments.output, Format::Vcd)?;
     let truth = arguments.truth.as_deref().map(OutputFile::create).transpose()?;
     let mut simulation = Simulation::new(&scenario, arguments.seed, end);
     let heading = heading(&simulation);
-    if to_pipe {
-        write_all(&mut simulation, begin((Format::Vcd, None), &heading, out.writer())?)?;
-    } else {
-        let mut file = OutputFile::create(&arguments.output)?;
-        let written = write_all(&mut simulation, begin_file(&mut file, &heading)?);
-        written.map_err(|error| file.explain(error))?;
-        file.finish()?;
-    }
+    let mut file = OutputFile::create(&arguments.output)?;
+    let written = write_all(&mut simulation, begin_file(&mut file, format, &heading)?);
+    written.map_err(|error| file.explain(error))?;
+    let mut finished = vec![file.finish()?];
     if let Some(mut file) = truth {
         let told = serde_json::to_writer_pretty(&mut file, &simulation.truth());
         told.map_err(|error| file.explain(error.into()))?;
-        file.finish()?;
+        finished.push(file.finish()?);
     }
-    Ok(())
+    Ok(put_in_place(finished)?)
 }
 
 /// The lines of a simulation, which begins at 0.

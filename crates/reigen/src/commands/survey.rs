@@ -3,7 +3,6 @@
 use crate::cli::SurveyArguments;
 use crate::commands::first_station::first_station;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::reading;
 use crate::reading::{read_through, signals};
@@ -17,7 +16,7 @@ use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
 use reigen_core::names::counted;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
-use reigen_io::output_file::OutputFile;
+use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use serde::Serialize;
 use std::io::Write as _;
@@ -37,13 +36,6 @@ pub(crate) struct Surveyed {
 /// Runs the command.
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
-    refuse_overwriting(&[arguments.station.as_deref()], &[&arguments.recording])?;
-    if let Some(path) = arguments.station.as_deref().filter(|path| path.exists() && !arguments.force) {
-        return Err(Failure::Usage {
-            message: format!("{} exists already", path.display()),
-            help: "name a new file, or give --force to replace it".to_owned(),
-        });
-    }
     let recording = reading::open(&arguments.recording, &options)?;
     let surveyed = survey(recording)?;
     let written = arguments.station.as_deref().map(|path| write_station(&surveyed, path)).transpose()?;
@@ -70,7 +62,7 @@ fn write_station(surveyed: &Surveyed, path: &Path) -> Result<(String, usize), Fa
     let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines);
     let mut file = OutputFile::create(path)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
-    file.finish()?;
+    put_in_place([file.finish()?])?;
     Ok((path.display().to_string(), points))
 }
 

@@ -3,7 +3,6 @@
 use crate::Done;
 use crate::cli::VerifyArguments;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::print::Out;
 use crate::reading;
 use crate::replay::{StationFile, Wanted, read_options, replay, replay_observed};
@@ -18,8 +17,9 @@ use reigen_core::station::Point;
 use reigen_core::summary::{ExpectSummary, PointSummary};
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::options::ReadOptions;
-use reigen_io::output_file::OutputFile;
+use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
+use reigen_io::source::Source;
 use reigen_io::write::Format;
 use serde::Serialize;
 use std::io::Write;
@@ -73,8 +73,6 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
         });
     }
     let recordings = recordings(&arguments.recordings)?;
-    let read: Vec<&Path> = recordings.iter().map(PathBuf::as_path).chain([arguments.station.as_path()]).collect();
-    refuse_overwriting(&[arguments.junit.as_deref()], &read)?;
     let told: Vec<Result<Verified, Failure>> =
         recordings.par_iter().map(|path| verify(&station, path, &options)).collect();
     let (mut all, mut findings) = (Vec::new(), Vec::new());
@@ -128,7 +126,8 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
 
 /// Holds the expectations against one recording.
 fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<Verified, Failure> {
-    expectations(station, &|| reading::open(path, options))
+    let source = Source::reopenable(path)?;
+    expectations(station, &|| reading::open_source(&source, options))
 }
 
 /// Holds the expectations against a recording that can be opened again, and prints what comes of it.
@@ -246,5 +245,5 @@ fn write_junit(station: &StationFile, all: &[Held], path: &Path) -> Result<(), F
     let mut file = OutputFile::create(path)?;
     let text = report.to_string().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
-    Ok(file.finish()?)
+    Ok(put_in_place([file.finish()?])?)
 }

@@ -259,10 +259,11 @@ pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), 
     }
     out.line("")?;
     for finding in findings {
-        let (word, colour) = match finding.severity {
-            Severity::Note => ("note", "\x1b[36m"),
-            Severity::Warning => ("warning", "\x1b[33m"),
-            Severity::Error => ("error", "\x1b[31m"),
+        let word = finding.severity.word();
+        let colour = match finding.severity {
+            Severity::Note => "\x1b[36m",
+            Severity::Warning => "\x1b[33m",
+            Severity::Error => "\x1b[31m",
         };
         let word = if out.colour() { format!("{colour}{word}\x1b[0m") } else { word.to_owned() };
         out.line(format!("{word}: {}: {} [{}]", finding.subject, finding.message, finding.code))?;

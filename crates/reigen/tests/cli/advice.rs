@@ -175,7 +175,7 @@ fn a_wrong_answer_is_refused_with_its_place_and_remedy() {
         ("debounce r.vcd --line PB --true-count -1", "--true-count"),
         ("debounce r.vcd --line PB --true-count 100000", "edges"),
         ("debounce r.vcd --true-count 3", "--line"),
-        ("survey r.vcd --station scenario.toml", "exists already"),
+        ("survey r.vcd --station scenario.toml", "is there already"),
         ("simulate late.toml -o late.vcd", "after the scenario's end"),
         ("polling s0.toml r.vcd --readings 0", "--readings"),
     ];

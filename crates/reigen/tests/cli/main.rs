@@ -14,6 +14,8 @@ mod guide;
 mod home;
 mod logic;
 mod measure;
+#[cfg(unix)]
+mod outputs;
 mod readings;
 mod refused;
 mod report;

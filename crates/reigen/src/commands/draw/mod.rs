@@ -2,7 +2,6 @@
 
 use crate::cli::DrawArguments;
 use crate::failure::Failure;
-use crate::overwrite::refuse_overwriting;
 use crate::picture;
 use crate::place::Place;
 use crate::print::Out;
@@ -23,6 +22,7 @@ use reigen_draw::theme::Theme;
 use reigen_draw::trace::Trace;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Recording;
+use reigen_io::source::Source;
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -52,14 +52,17 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     arguments.output.as_deref().map(picture::format_of).transpose()?;
-    refuse_overwriting(&[arguments.output.as_deref()], &[&arguments.station, &arguments.recording])?;
     let mut chosen = Chosen { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
+    let source = match arguments.around {
+        Some(_) => Source::reopenable(&arguments.recording)?,
+        None => Source::from(&arguments.recording),
+    };
     if let Some(around) = &arguments.around {
-        let time = find_time(&station, &arguments.recording, &options, around)?;
+        let time = find_time(&station, &source, &options, around)?;
         let half = (arguments.span.0 / 2).max(1) as i64;
         (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
     }
-    let recording = reading::open(&arguments.recording, &options)?;
+    let recording = reading::open_source(&source, &options)?;
     // What lies before the recording is not drawn.
     chosen.from =
         chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
@@ -134,20 +137,14 @@ pub(crate) fn parse_scale(text: &str) -> Result<(f64, f64), Failure> {
 }
 
 /// The time of `POINT:N`, in the recording's own times.
-fn find_time(station: &StationFile, path: &Path, options: &ReadOptions, text: &str) -> Result<i64, Failure> {
+fn find_time(station: &StationFile, source: &Source, options: &ReadOptions, text: &str) -> Result<i64, Failure> {
     let wrong = |message: String| Failure::Usage { message, help: "such as --around start_button:2".to_owned() };
-    if path == Path::new("-") {
-        return Err(Failure::Usage {
-            message: "--around reads the recording twice, and standard input comes once".to_owned(),
-            help: "name the file, or give --from and --to".to_owned(),
-        });
-    }
     let (name, number) = text.split_once(':').unwrap_or((text, "1"));
     let point = number_of(&station.station, name)?;
     let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
         return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
     };
-    let recording = reading::open(path, options)?;
+    let recording = reading::open_source(source, options)?;
     let (mut seen, mut found) = (0, None);
     let outcome = replay_observed(station, recording, &Wanted::default(), &mut |window| {
         let times = event_times(&window, point);

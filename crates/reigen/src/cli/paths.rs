@@ -1,0 +1,125 @@
+//! Which files a command reads, and which it writes: told before either is done.
+
+use super::{Cli, Command};
+use crate::commands::{completions, demo};
+use crate::overwriting::{Files, Replace};
+use reigen_io::sidecar_path;
+use reigen_io::write::Format;
+use std::path::{Path, PathBuf};
+
+impl Cli {
+    /// All files of the command that was typed.
+    pub(crate) fn files(&self) -> Files {
+        let mut files = self.command.files();
+        if let Some(log) = &self.manner.log {
+            files.written.push((log.clone(), Replace::Append));
+        }
+        files
+    }
+}
+
+impl Command {
+    fn files(&self) -> Files {
+        let mut files = Files::default();
+        match self {
+            Self::Check(arguments) => {
+                files.reads(&arguments.station);
+                files.prints(arguments.json);
+            }
+            Self::Survey(arguments) => {
+                files.reads_recording(&arguments.recording);
+                files.writes(arguments.station.as_deref(), Replace::Asked(arguments.force));
+                files.prints(arguments.json);
+            }
+            Self::Debounce(arguments) => {
+                files.reads_recording(&arguments.recording);
+                files.writes(arguments.draw.as_deref(), Replace::Named);
+                files.prints(arguments.json);
+            }
+            Self::Levels(arguments) => files.reads_recording(&arguments.recording),
+            Self::Chain(arguments) => files.reads_recording(&arguments.recording),
+            Self::Polling(arguments) => {
+                files.reads(&arguments.station);
+                files.reads_recording(&arguments.recording);
+                files.writes(arguments.draw.as_deref(), Replace::Named);
+                files.prints(arguments.json);
+            }
+            Self::Rate(arguments) => files.reads(&arguments.captures),
+            Self::Run(arguments) => {
+                files.reads(&arguments.station);
+                arguments.truth.iter().for_each(|truth| files.reads(truth));
+                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
+                files.writes(arguments.trace.as_deref(), Replace::Named);
+                files.writes(arguments.events.as_deref(), Replace::Named);
+                files.prints(arguments.json);
+            }
+            Self::Verify(arguments) => {
+                files.reads(&arguments.station);
+                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
+                files.writes(arguments.junit.as_deref(), Replace::Named);
+                files.prints(arguments.json);
+            }
+            Self::Why(arguments) => {
+                files.reads(&arguments.station);
+                files.reads_recording(&arguments.recording);
+            }
+            Self::Draw(arguments) => {
+                files.reads(&arguments.station);
+                files.reads_recording(&arguments.recording);
+                files.writes(arguments.output.as_deref(), Replace::Named);
+            }
+            Self::Report(arguments) => {
+                files.reads(&arguments.station);
+                files.reads_recording(&arguments.recording);
+                files.writes(Some(&arguments.output), Replace::Named);
+            }
+            Self::Convert(arguments) => {
+                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
+                files.writes(Some(&arguments.output), Replace::Named);
+                if matches!(Format::of(&arguments.output), Ok((Format::Packed, _))) {
+                    files.writes(Some(&sidecar_path(&arguments.output)), Replace::Asked(arguments.force));
+                }
+            }
+            Self::Simulate(arguments) => {
+                files.reads(&arguments.scenario);
+                files.writes(Some(&arguments.output), Replace::Named);
+                files.writes(arguments.truth.as_deref(), Replace::Named);
+            }
+            Self::Demo(arguments) => {
+                let folder = arguments.into.iter();
+                let within = folder.flat_map(|folder| demo::FILES.map(|name| folder.join(name)));
+                files.written.extend(within.map(|path| (path, Replace::Asked(arguments.force))));
+            }
+            Self::Man(arguments) => {
+                let within = completions::pages().into_iter().map(|(name, _)| arguments.folder.join(name));
+                files.written.extend(within.map(|path| (path, Replace::Asked(arguments.force))));
+            }
+            Self::Size(_) | Self::Completions(_) | Self::Schema(_) => {}
+        }
+        files
+    }
+}
+
+impl Files {
+    fn reads(&mut self, path: &Path) {
+        self.read.push(path.to_owned());
+    }
+
+    /// A recording, and the file beside it that says what it means.
+    fn reads_recording(&mut self, path: &Path) {
+        self.reads(path);
+        let beside: PathBuf = sidecar_path(path);
+        if beside.exists() {
+            self.reads(&beside);
+        }
+    }
+
+    fn writes(&mut self, path: Option<&Path>, replace: Replace) {
+        self.written.extend(path.map(|path| (path.to_owned(), replace)));
+    }
+
+    /// A result as JSON has standard output for itself.
+    fn prints(&mut self, json: bool) {
+        self.writes(json.then_some(Path::new("-")), Replace::Named);
+    }
+}
