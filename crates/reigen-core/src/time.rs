@@ -29,11 +29,12 @@ impl Nanos {
     }
 }
 
+/// A time beyond all times is the last one, at which nothing is ever due.
 impl Add for Nanos {
     type Output = Nanos;
     #[inline]
     fn add(self, other: Nanos) -> Nanos {
-        Nanos(self.0 + other.0)
+        Nanos(self.0.saturating_add(other.0))
     }
 }
 
@@ -48,7 +49,7 @@ impl Sub for Nanos {
 impl AddAssign for Nanos {
     #[inline]
     fn add_assign(&mut self, other: Nanos) {
-        self.0 += other.0;
+        *self = *self + other;
     }
 }
 

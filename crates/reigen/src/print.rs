@@ -39,6 +39,11 @@ impl Out {
         self.silent
     }
 
+    /// Whether whoever reads wants no more.
+    pub(crate) fn is_closed(&self) -> bool {
+        self.closed
+    }
+
     /// Whether colour may be used.
     pub(crate) fn colour(&self) -> bool {
         self.colour
@@ -64,8 +69,12 @@ impl Out {
 
     /// Writes a value as JSON.
     pub(crate) fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
-        let text = serde_json::to_string_pretty(value).map_err(io::Error::from)?;
-        self.line(text)
+        if self.closed {
+            return Ok(());
+        }
+        let written = serde_json::to_writer_pretty(&mut self.writer, value).map_err(io::Error::from);
+        let written = written.and_then(|()| self.writer.write_all(b"\n"));
+        self.unless_closed(written)
     }
 
     /// Where to write anything else.

@@ -71,8 +71,12 @@ pub(crate) struct Wanted<'a> {
     pub(crate) events: Option<&'a Path>,
     /// What really happened.
     pub(crate) truth: Option<&'a TruthFile>,
-    /// For an observer: the engine remembers the fate of each edge, and counts go on as in the whole file.
-    pub(crate) watched: bool,
+    /// For an observer that takes it: the points whose happenings the engine remembers.
+    pub(crate) remembered: Option<Vec<usize>>,
+    /// Before the stretch too: what is counted there counts, as in the whole file.
+    pub(crate) counted_before: bool,
+    /// About so many values of each number in a window are enough; all are wanted where nothing is said.
+    pub(crate) values_enough: Option<u64>,
     /// In the file's own times.
     pub(crate) from: Option<i64>,
     pub(crate) to: Option<i64>,
@@ -83,13 +87,22 @@ impl<'a> Wanted<'a> {
     pub(crate) fn new(arguments: &'a RunArguments, truth: Option<&'a TruthFile>) -> Self {
         Self {
             truth,
-            watched: false,
+            remembered: None,
+            counted_before: false,
+            // The last of each window will do where nobody looks at them.
+            values_enough: (arguments.events.is_none() && arguments.trace.is_none() && !takes_readings(arguments))
+                .then_some(1),
             trace: arguments.trace.as_deref(),
             events: arguments.events.as_deref(),
             from: arguments.from,
             to: arguments.to,
         }
     }
+}
+
+/// Whether readings are taken at a step.
+fn takes_readings(arguments: &RunArguments) -> bool {
+    arguments.every.is_some() || arguments.watch.is_some() || arguments.truth.is_some()
 }
 
 /// What came of a run.
@@ -175,8 +188,13 @@ pub(crate) fn replay_observed(
     let mut lines = recording.select(&signals, &numbers);
     recording.count_within(stretch.from, stretch.to);
     let mut watchers = Watchers::create(&file.station, &recording, &line_names, wanted)?;
-    if watchers.events.is_some() || wanted.watched {
-        engine.remember();
+    match &wanted.remembered {
+        _ if watchers.events.is_some() => engine.remember(),
+        Some(points) => engine.remember_points(points),
+        None => {}
+    }
+    if let Some(enough) = wanted.values_enough {
+        engine.skim(enough);
     }
     let mut truth = wanted.truth.map(|truth| TruthWatch::new(&file.station, truth));
     let mut inputs = InputWatch::new(&file.station, &line_numbers, &line_names);
@@ -189,6 +207,7 @@ pub(crate) fn replay_observed(
         let known_until = stretch.to.map_or(known_until, |to| known_until.min(to + Nanos(1)));
         while worked < known_until {
             let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
+            let until = engine.window_end(worked, until, lines.all());
             let window = lines.cut(until);
             engine.work(window, lines.all());
             if let Err(error) = watchers.watch(window, window.from >= stretch.from, &mut engine, lines) {
@@ -206,7 +225,7 @@ pub(crate) fn replay_observed(
             }
             lines.advance(window);
             worked = until;
-            if worked == stretch.from && worked > Nanos(0) && !wanted.watched {
+            if worked == stretch.from && worked > Nanos(0) && !wanted.counted_before {
                 engine.start_counting(worked);
             }
         }

@@ -322,6 +322,10 @@ impl Block for Analog {
         self.until = window.until;
     }
 
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        self.smoother.as_ref().map_or(0, |smoother| smoother.own_changes(length, quiet))
+    }
+
     fn start_counting(&mut self, from: Nanos) {
         let value = self.over_time.value;
         self.over_time = OverTime { since: from, value, ..OverTime::default() };

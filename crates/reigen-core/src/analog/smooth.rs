@@ -55,13 +55,15 @@ pub struct Smoother {
     behind: Sum,
     /// The steps between the two; the first is the one that the later sum is in.
     steps: VecDeque<Step>,
+    /// The mean has become the last value, and stays that until the next step.
+    settled: bool,
 }
 
 impl Smoother {
     /// Means over a stretch, at every multiple of a step; both are above zero.
     pub fn new(smoothing: Smoothing) -> Self {
         let (ahead, behind) = (Sum::default(), Sum::default());
-        Self { smoothing, zero: 0.0, next: None, ahead, behind, steps: VecDeque::new() }
+        Self { smoothing, zero: 0.0, next: None, ahead, behind, steps: VecDeque::new(), settled: false }
     }
 
     /// The value steps at a time; `None` where it goes into fault. Means that are due come [before](Self::due).
@@ -76,13 +78,30 @@ impl Smoother {
             (Some(_), Some(last)) => self.ahead.pass(at, last.value),
             (Some(_), None) => {}
         }
+        self.settled = false;
         self.steps.push_back(Step { at, value: value.map(|value| value - self.zero) });
+    }
+
+    /// At most so many means it gives over this length; `quiet` where no step comes.
+    pub fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        let Smoothing { over, every } = self.smoothing;
+        match quiet {
+            true if self.settled => 0,
+            true => (length.0 / every.0).min(over.0 / every.0 + 2),
+            false => length.0 / every.0,
+        }
     }
 
     /// The next mean that is due at `now` or before it; without a value where all of the stretch was in fault.
     pub fn due(&mut self, now: Nanos) -> Option<(Nanos, Option<f64>)> {
         let at = self.next.filter(|next| *next <= now)?;
-        self.next = Some(Nanos(at.0.saturating_add(self.smoothing.every.0)));
+        let every = self.smoothing.every.0;
+        if self.settled {
+            let steps = (now.0 - at.0) / every + 1;
+            self.next = Some(at + Nanos(steps.saturating_mul(every)));
+            return None;
+        }
+        self.next = Some(Nanos(at.0.saturating_add(every)));
         self.ahead.pass(at, self.steps.back().and_then(|step| step.value));
         let from = at.saturating_sub(self.smoothing.over);
         while let Some(next) = self.steps.get(1).filter(|next| next.at <= from).copied() {
@@ -91,6 +110,12 @@ impl Smoother {
         }
         self.behind.pass(from, self.steps.front().and_then(|step| step.value));
         let time = self.ahead.time - self.behind.time;
+        if let ([only], []) = self.steps.as_slices()
+            && only.at <= from
+        {
+            self.settled = true;
+            return Some((at, only.value.map(|value| value + self.zero)));
+        }
         let mean = (self.ahead.integral - self.behind.integral) / time as f64 + self.zero;
         Some((at, (time > 0).then_some(mean)))
     }

@@ -7,28 +7,24 @@ use crate::time::{Nanos, Origin, seconds_short};
 
 /// An edge among its neighbours.
 #[derive(Debug, Clone, Copy)]
-pub struct Edge<'a> {
-    /// All raw edges, in order.
-    pub edges: &'a [Nanos],
-    /// Which one it is.
-    pub number: usize,
+pub struct Edge {
+    /// When it came.
+    pub time: Nanos,
+    /// When the next one came, where one did.
+    pub next: Option<Nanos>,
     /// Whether the input was on after it.
     pub on: bool,
 }
 
-impl Edge<'_> {
-    fn time(&self) -> Nanos {
-        self.edges.get(self.number).copied().unwrap_or_default()
-    }
-
+impl Edge {
     /// How long its state held, where an edge follows.
     fn held(&self) -> Option<Nanos> {
-        self.edges.get(self.number + 1).map(|next| next.saturating_sub(self.time()))
+        self.next.map(|next| next.saturating_sub(self.time))
     }
 
     /// Whether it held until its fate was settled: then it is the last of its burst.
     fn is_settled_by(&self, verdict: &Verdict) -> bool {
-        self.edges.get(self.number + 1).is_none_or(|next| *next > verdict.decided)
+        self.next.is_none_or(|next| next > verdict.decided)
     }
 
     /// `fell back after 1.2 ms`.
@@ -44,7 +40,7 @@ impl Edge<'_> {
 /// What became of an edge and why: `bounce, fell back after 1.2 ms, less than 8 ms`.
 ///
 /// `verdict` is `None` where the recording ended before its fate was settled.
-pub fn explain(settings: &InputSettings, edge: Edge<'_>, verdict: Option<&Verdict>, origin: Origin) -> String {
+pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, origin: Origin) -> String {
     let at = |time: Nanos| format!("{} s", seconds_short(origin.file_time_ns(time)));
     let Some(verdict) = verdict else {
         return "pending: the recording ends before its fate is settled".to_owned();
@@ -73,13 +69,13 @@ pub fn explain(settings: &InputSettings, edge: Edge<'_>, verdict: Option<&Verdic
     }
 }
 
-fn accepted(debounce: Settings, edge: Edge<'_>, verdict: &Verdict, at: &impl Fn(Nanos) -> String) -> String {
+fn accepted(debounce: Settings, edge: Edge, verdict: &Verdict, at: &impl Fn(Nanos) -> String) -> String {
     let word = if edge.on { "on" } else { "off" };
     match debounce {
-        Settings::Pass if verdict.decided == edge.time() => format!("{word} at once: there is no debounce"),
+        Settings::Pass if verdict.decided == edge.time => format!("{word} at once: there is no debounce"),
         Settings::Pass => format!("{word} at the reading at {}", at(verdict.decided)),
         Settings::Stable(times) => format!("held for {}: {word} at {}", times.of(edge.on), at(verdict.decided)),
-        Settings::Lockout(_) if verdict.decided == edge.time() => format!("{word} at once"),
+        Settings::Lockout(_) if verdict.decided == edge.time => format!("{word} at once"),
         Settings::Lockout(_) => format!("{word} at the end of the lockout, at {}", at(verdict.decided)),
         Settings::Sampled { count, .. } => format!("read alike {count} times: {word} at {}", at(verdict.decided)),
         Settings::Rc(_) => format!("the voltage passed the threshold: {word} at {}", at(verdict.decided)),
@@ -117,7 +113,7 @@ mod tests {
         let verdicts = ledger.verdicts.unwrap();
         let settings = InputSettings { on_while_high: true, scan, debounce };
         let of = |(number, time): (usize, &Nanos)| {
-            let edge = Edge { edges: &edges, number, on: number.is_multiple_of(2) };
+            let edge = Edge { time: *time, next: edges.get(number + 1).copied(), on: number.is_multiple_of(2) };
             explain(&settings, edge, verdicts.iter().find(|verdict| verdict.edge == *time), Origin(0))
         };
         edges.iter().enumerate().map(of).collect()

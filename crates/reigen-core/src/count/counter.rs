@@ -87,26 +87,28 @@ pub fn shape(settings: &Settings) -> Shape {
 
 /// The running form of a counter.
 pub struct Counter {
-    settings: Settings,
-    sources: Sources,
+    pub(super) settings: Settings,
+    pub(super) sources: Sources,
     started: bool,
-    value: i64,
-    total: i64,
-    wraps: u64,
-    lost: u64,
+    pub(super) value: i64,
+    pub(super) total: i64,
+    pub(super) wraps: u64,
+    pub(super) lost: u64,
     preset_hits: Vec<u64>,
     /// A new start of the counts that the next window is to show, at its beginning.
     restart_at: Option<Nanos>,
     /// What happened since it was last asked for; `None` if nobody asks.
-    told: Option<Vec<Happening>>,
+    pub(super) told: Option<Vec<Happening>>,
+    /// Nobody reads each of its values: so many in a window are enough.
+    pub(super) values_enough: Option<u64>,
 }
 
 /// What stands at a counter's inputs after an instant.
 #[derive(Debug, Clone, Copy, Default)]
-struct Held {
-    reset: bool,
-    load: bool,
-    gate_closed: bool,
+pub(super) struct Held {
+    pub(super) reset: bool,
+    pub(super) load: bool,
+    pub(super) gate_closed: bool,
     load_to: i64,
 }
 
@@ -125,6 +127,7 @@ impl Counter {
             preset_hits: hits,
             restart_at: None,
             told: None,
+            values_enough: None,
         }
     }
 
@@ -148,9 +151,9 @@ impl Counter {
 
     /// The value after one step; `None` where a limit stops it.
     fn stepped(&mut self, step: i64) -> Option<i64> {
-        let next = self.value.wrapping_add(step);
-        let Some(Range { least, most, wraps }) = self.settings.range else { return Some(next) };
-        if (least..=most).contains(&next) && (step > 0) == (next > self.value) {
+        let next = self.value.checked_add(step);
+        let Some(Range { least, most, wraps }) = self.settings.range else { return next };
+        if let Some(next) = next.filter(|next| (least..=most).contains(next)) {
             return Some(next);
         }
         if !wraps {
@@ -168,7 +171,7 @@ impl Counter {
             return false;
         };
         self.value = next;
-        self.total = self.total.wrapping_add(step);
+        self.total = self.total.saturating_add(step);
         if step < 0 {
             return false;
         }
@@ -211,8 +214,8 @@ impl Counter {
         // The first toggle that counts, and then every other one.
         let skipped = usize::from(up.level == Some(self.settings.edge == CountedEdge::Rising));
         for &time in up.toggles.iter().skip(skipped).step_by(2).filter(|time| **time >= start) {
-            self.value = self.value.wrapping_add(1);
-            self.total = self.total.wrapping_add(1);
+            self.value += 1;
+            self.total = self.total.saturating_add(1);
             // Two counts in one instant are one step.
             match shown.times.last().is_some_and(|last| *last == time).then(|| shown.values.last_mut()).flatten() {
                 Some(value) => *value = self.value,
@@ -236,7 +239,7 @@ impl Counter {
     }
 
     /// Shows the value after an instant, where it differs from what was shown last.
-    fn show(&self, time: Nanos, outputs: &mut Shown<'_>) {
+    pub(super) fn show(&self, time: Nanos, outputs: &mut Shown<'_>) {
         if outputs.value.last() == Some(self.value) {
             return;
         }
@@ -254,7 +257,7 @@ impl Counter {
     }
 
     /// One instant: reset, then load, then the counts that the gate lets in.
-    fn instant(&mut self, time: Nanos, held: Held, [up, down]: [usize; 2], outputs: &mut Shown<'_>) {
+    pub(super) fn instant(&mut self, time: Nanos, held: Held, [up, down]: [usize; 2], outputs: &mut Shown<'_>) {
         let all = up + down;
         let stopped = match held {
             Held { reset: true, .. } => Some(Uncounted::Reset),
@@ -284,7 +287,7 @@ impl Counter {
 }
 
 /// The columns that a counter fills, by name.
-struct Shown<'a> {
+pub(super) struct Shown<'a> {
     done: &'a mut BitColumn,
     value: &'a mut CountColumn,
     band: &'a mut CountColumn,
@@ -292,9 +295,9 @@ struct Shown<'a> {
 }
 
 /// The inputs of a counter within a window.
-struct Walks<'a> {
-    up: Option<Walk<'a>>,
-    down: Option<Walk<'a>>,
+pub(super) struct Walks<'a> {
+    pub(super) up: Option<Walk<'a>>,
+    pub(super) down: Option<Walk<'a>>,
     gate: Option<Walk<'a>>,
     reset: Option<Walk<'a>>,
     load: Option<Walk<'a>>,
@@ -302,7 +305,7 @@ struct Walks<'a> {
 }
 
 /// Later than all times.
-const NEVER: Nanos = Nanos(u64::MAX);
+pub(super) const NEVER: Nanos = Nanos(u64::MAX);
 
 /// The value to load, as it steps.
 enum LoadTo<'a> {
@@ -311,7 +314,7 @@ enum LoadTo<'a> {
 }
 
 impl<'a> Walks<'a> {
-    fn new(sources: &Sources, inputs: &Inputs<'a>) -> Self {
+    pub(super) fn new(sources: &Sources, inputs: &Inputs<'a>) -> Self {
         let walk = |source: Option<BitSource>| source.and_then(|source| Walk::new(inputs.bit(source)));
         let load_to = sources.load_to.and_then(|operand| match operand {
             Operand::Constant(Value::Integer(value)) => Some(LoadTo::Constant(value)),
@@ -333,7 +336,7 @@ impl<'a> Walks<'a> {
     }
 
     #[inline]
-    fn next_time(&self) -> Option<Nanos> {
+    pub(super) fn next_time(&self) -> Option<Nanos> {
         let next = |walk: &Option<Walk<'a>>| walk.as_ref().and_then(Walk::next_time).unwrap_or(NEVER);
         let mut time = next(&self.up).min(next(&self.down));
         if self.has_levels() {
@@ -357,8 +360,16 @@ impl<'a> Walks<'a> {
         self.held(time)
     }
 
+    /// When the value to load changes next, while it is being loaded.
+    pub(super) fn next_load(&self, held: Held) -> Option<Nanos> {
+        match &self.load_to {
+            Some(LoadTo::Column { times, .. }) if held.load => times.first().copied(),
+            _ => None,
+        }
+    }
+
     /// Passes the changes of the counting bits in an instant.
-    fn pass_counting(&mut self, time: Nanos) {
+    pub(super) fn pass_counting(&mut self, time: Nanos) {
         for walk in [&mut self.up, &mut self.down].into_iter().flatten() {
             walk.pass(time);
         }
@@ -366,7 +377,7 @@ impl<'a> Walks<'a> {
 
     /// What stands after all changes up to an instant; without the counting bits.
     #[inline]
-    fn held(&mut self, time: Nanos) -> Held {
+    pub(super) fn held(&mut self, time: Nanos) -> Held {
         if self.has_levels() { self.levels(time) } else { Held::default() }
     }
 
@@ -414,7 +425,8 @@ impl Block for Counter {
         if let Some(time) = self.restart_at.take() {
             self.show(time.max(window.from), &mut outputs);
         }
-        match up.filter(|_| self.is_plain()) {
+        let fits = |up: &BitSource| self.value.checked_add_unsigned(inputs.bit(*up).toggles.len() as u64).is_some();
+        match up.filter(|up| self.is_plain() && fits(up)) {
             Some(up) => self.count_all(inputs.bit(up), start, outputs.value),
             None if self.settings.scans.is_some() => self.work_scans(window, &inputs, start, &mut outputs),
             None => self.work_edges(&inputs, start, &mut outputs),
@@ -428,6 +440,16 @@ impl Block for Counter {
         self.lost = 0;
         self.preset_hits.fill(0);
         self.restart_at = self.started.then_some(from);
+    }
+
+    fn own_changes(&self, length: Nanos, _quiet: bool) -> u64 {
+        let Some(scans) = self.settings.scans else { return 0 };
+        let enough = self.values_enough.filter(|_| !self.goes_round() || self.only_wraps());
+        (length.0 / scans.period.0).min(enough.unwrap_or(u64::MAX))
+    }
+
+    fn skim(&mut self, enough: u64) {
+        self.values_enough = Some(enough);
     }
 
     fn remember(&mut self) {
@@ -481,33 +503,6 @@ impl Counter {
             let counts = [passed(&mut walks.up), passed(&mut walks.down)];
             if time >= start {
                 self.instant(time, held, counts, outputs);
-            }
-        }
-    }
-
-    /// Counts once each scan while a bit is on: what a counter without edges does.
-    fn work_scans(&mut self, window: Window, inputs: &Inputs<'_>, start: Nanos, outputs: &mut Shown<'_>) {
-        let Some(times) = self.settings.scans else { return };
-        let mut walks = Walks::new(&self.sources, inputs);
-        let from = start.max(window.from);
-        let mut reading = times.at_or_after(from);
-        let on = |walk: &Option<Walk<'_>>| usize::from(walk.as_ref().is_some_and(Walk::level));
-        loop {
-            let change = walks.next_time();
-            // While no bit is on, no reading counts.
-            let idle = on(&walks.up) + on(&walks.down) == 0;
-            let due = (reading < window.until && !idle).then_some(reading);
-            let Some(time) = [change, due].into_iter().flatten().min() else { return };
-            let held = walks.held(time);
-            walks.pass_counting(time);
-            reading = reading.max(times.at_or_after(time));
-            let reads = reading == time && time >= from;
-            let counts = if reads { [on(&walks.up), on(&walks.down)] } else { [0, 0] };
-            if time >= start {
-                self.instant(time, held, counts, outputs);
-            }
-            if reading == time {
-                reading = time + times.period;
             }
         }
     }

@@ -2,6 +2,7 @@
 
 pub mod counter;
 pub mod encoder;
+mod scans;
 pub mod table;
 #[cfg(test)]
 mod tests;

@@ -220,6 +220,50 @@ proptest! {
     }
 
     #[test]
+    fn scans_counted_many_at_once_come_to_the_same(
+        lines in prop::collection::vec(prop::collection::btree_set(1..1000u64, 0..6), 5),
+        used in any::<[bool; 4]>(),
+        range in prop::option::of((any::<bool>(), -40..1i64, 1..60i64)),
+        presets in prop::collection::btree_set(1..200i64, 0..3),
+        restarts in any::<bool>(),
+        start in prop_oneof![0..3i64, Just(i64::MAX - 20), Just(i64::MIN + 20)],
+        enough in 1..5u64,
+    ) {
+        let columns: Vec<BitColumn> = lines.iter().map(|line| column(&line.iter().copied().collect::<Vec<_>>())).collect();
+        let source = |number: usize| used[number - 1].then_some(BitSource::Line(number));
+        let settings = Settings {
+            range: range.map(|(wraps, least, most)| Range { least, most, wraps }),
+            presets: presets.into_iter().collect(),
+            at_last: if restarts { AtLast::Restart } else { AtLast::GoOn },
+            scans: Some(ReadingTimes { period: Nanos(3), phase: Nanos(1), catch: false }),
+            only_down: !used[0],
+            start,
+            ..Settings::default()
+        };
+        let [up, down] = if used[0] { [0, 1] } else { [1, 0] }.map(|number| Some(BitSource::Line(number)));
+        let sources = Sources { up, down, gate: source(2), reset: source(3), load: source(4), load_to: Some(Operand::Constant(Value::Integer(7))) };
+        let work = |enough: Option<u64>| {
+            let mut counter = Counter::new(settings.clone(), sources.clone());
+            enough.into_iter().for_each(|enough| counter.skim(enough));
+            let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
+            let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
+            let window = Window { from: Nanos(0), until: Nanos(1001) };
+            counter.work(window, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
+            let PointSummary::Counter(told) = counter.summary(Tally::default()) else { panic!("no counter") };
+            let last = (counts[0].last(), counts[0].times.last().copied());
+            (told, bits, counts[1].clone(), last, counts[0].clone())
+        };
+        let (plain, skimmed) = (work(None), work(Some(enough)));
+        prop_assert_eq!(&plain.0, &skimmed.0);
+        prop_assert_eq!(&plain.1, &skimmed.1);
+        prop_assert_eq!(&plain.2, &skimmed.2);
+        prop_assert_eq!(plain.3.0, skimmed.3.0);
+        for (time, value) in skimmed.4.times.iter().zip(&skimmed.4.values) {
+            prop_assert_eq!(plain.4.at(*time), Some(*value));
+        }
+    }
+
+    #[test]
     fn scans_count_while_a_bit_is_on(line in prop::collection::btree_set(1..100u64, 0..40), period in 1..9u64, phase in 0..9u64) {
         let line: Vec<u64> = line.into_iter().collect();
         let scans = ReadingTimes { period: Nanos(period), phase: Nanos(phase), catch: false };

@@ -16,7 +16,7 @@ pub enum BitSource {
 }
 
 /// Where a block reads a number from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum NumberSource {
     /// A number line of the recording, by its number among the plan's number lines.
     Line(usize),
@@ -38,6 +38,13 @@ pub struct Lines<'a> {
 }
 
 impl<'a> Lines<'a> {
+    /// When the first change at `from` or later comes.
+    pub fn next_change(&self, from: Nanos) -> Option<Nanos> {
+        let first = |times: &[Nanos]| times.get(times.partition_point(|time| *time < from)).copied();
+        let bits = self.bits.iter().filter_map(|line| first(&line.toggles));
+        bits.chain(self.readings.iter().filter_map(|line| first(&line.times))).min()
+    }
+
     /// Lines of two levels alone.
     pub fn of_bits(bits: &'a [BitColumn]) -> Self {
         Self { bits, readings: &[], last: false }
@@ -105,6 +112,18 @@ pub struct Outputs<'a> {
 pub trait Block: Send {
     /// Works through one window. The outputs come in with their levels carried on and without changes.
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>);
+
+    /// At most so many changes the block makes out of itself in the next window of this length; `quiet` where no line
+    /// of the recording changes in it. A handful for each change of a line is not told.
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        let _ = (length, quiet);
+        0
+    }
+
+    /// Nobody reads each value of its numbers: about so many in a window are enough, the last one among them.
+    fn skim(&mut self, enough: u64) {
+        let _ = enough;
+    }
 
     /// Starts all counts anew at `from`; what is on or off, and what is in the making, stays.
     fn start_counting(&mut self, from: Nanos) {

@@ -15,9 +15,12 @@ use crate::event::{Event, Real, What};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use rayon::prelude::*;
+use std::collections::HashSet;
 
 /// Below this many toggles in a window, working branches side by side costs more than it saves.
 const TOGGLES_WORTH_A_THREAD: usize = 20_000;
+/// At most so many changes come into a window beside those of the recording's lines.
+const MOST_OWN_CHANGES: u64 = 100_000;
 
 /// How many columns of each type a block fills.
 #[derive(Debug, Clone, Copy, Default)]
@@ -62,6 +65,8 @@ struct Node {
     first: Shape,
     shape: Shape,
     tally: Tally,
+    /// Whether no other block reads its numbers.
+    unread: bool,
 }
 
 /// Blocks that depend on one another, in an order in which each comes after what it reads.
@@ -97,8 +102,20 @@ impl Branch {
             first,
             shape,
             tally: Tally::default(),
+            unread: false,
         });
         first
+    }
+
+    /// Says which numbers other blocks read.
+    pub fn mark_unread(&mut self, read: &HashSet<NumberSource>) {
+        for node in &mut self.nodes {
+            let (counts, readings) = (node.first.counts, node.first.readings);
+            let mut own = (counts..counts + node.shape.counts)
+                .map(NumberSource::Count)
+                .chain((readings..readings + node.shape.readings).map(NumberSource::Reading));
+            node.unread = !own.any(|source| read.contains(&source));
+        }
     }
 
     fn work(&mut self, window: Window, lines: Lines<'_>) {
@@ -177,6 +194,39 @@ impl Engine {
     pub fn remember(&mut self) {
         self.remembers = true;
         self.nodes_mut().for_each(|node| node.block.remember());
+    }
+
+    /// The same of some points only.
+    pub fn remember_points(&mut self, points: &[usize]) {
+        let wanted = |node: &&mut Node| node.point.is_some_and(|point| points.contains(&point));
+        self.nodes_mut().filter(wanted).for_each(|node| node.block.remember());
+    }
+
+    /// Nobody outside looks at each value of a number: about so many in a window are enough, the last one among them.
+    pub fn skim(&mut self, enough: u64) {
+        self.nodes_mut().filter(|node| node.unread).for_each(|node| node.block.skim(enough));
+    }
+
+    /// The end of the next window, which begins at `from` and ends at `until` at the latest.
+    ///
+    /// It is cut where its columns would hold more than a bounded number of changes beside those of the lines; so a gap
+    /// of years in a recording takes no more memory than a busy second.
+    pub fn window_end(&self, from: Nanos, until: Nanos, lines: Lines<'_>) -> Nanos {
+        let fits = |end: Nanos, quiet| self.own_changes(end.saturating_sub(from), quiet) <= MOST_OWN_CHANGES;
+        if fits(until, false) {
+            return until;
+        }
+        let next = lines.next_change(from).map_or(until, |time| time.min(until));
+        let (mut end, quiet) = if next > from { (next, true) } else { (until, false) };
+        while end > from + Nanos(1) && !fits(end, quiet) {
+            end = Nanos(from.0 + (end.0 - from.0) / 2);
+        }
+        end
+    }
+
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        let nodes = self.branches.iter().flat_map(|branch| &branch.nodes);
+        nodes.map(|node| node.block.own_changes(length, quiet)).fold(0, u64::saturating_add)
     }
 
     /// Keeps nothing any more.

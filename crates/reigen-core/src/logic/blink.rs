@@ -17,7 +17,12 @@ pub struct Flashes {
 impl Flashes {
     /// How long one flash and its gap take.
     fn period(&self) -> u64 {
-        self.on.0 + self.off.0
+        self.on.0.saturating_add(self.off.0)
+    }
+
+    /// How many changes they are.
+    fn changes(&self) -> u64 {
+        self.times.saturating_mul(2)
     }
 }
 
@@ -42,9 +47,10 @@ impl Blink {
     /// Gives the changes before a time.
     fn give_before(&mut self, time: Nanos, output: &mut Vec<Nanos>) {
         let Some(since) = self.since else { return };
-        while self.given < self.flashes.times * 2 {
+        while self.given < self.flashes.changes() {
             let within = if self.given.is_multiple_of(2) { 0 } else { self.flashes.on.0 };
-            let change = Nanos(since.0 + self.given / 2 * self.flashes.period() + within);
+            let flashes = (self.given / 2).saturating_mul(self.flashes.period());
+            let change = since + Nanos(flashes) + Nanos(within);
             if change >= time {
                 return;
             }
@@ -63,7 +69,9 @@ impl Block for Blink {
         }
         for &edge in of.toggles.iter().skip(usize::from(level)).step_by(2) {
             self.give_before(edge, &mut output.toggles);
-            let busy = self.since.is_some_and(|since| edge.0 < since.0 + self.flashes.times * self.flashes.period());
+            let busy = self
+                .since
+                .is_some_and(|since| edge < since + Nanos(self.flashes.times.saturating_mul(self.flashes.period())));
             if !busy {
                 self.since = Some(edge);
                 self.given = 0;
@@ -72,6 +80,16 @@ impl Block for Blink {
             }
         }
         self.give_before(window.until, &mut output.toggles);
+    }
+
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        let most = match (quiet, self.since) {
+            (true, None) => return 0,
+            (true, Some(_)) => self.flashes.changes().saturating_sub(self.given),
+            (false, _) => u64::MAX,
+        };
+        // At least one edge starts the next flashes, and that is one of the lines' own.
+        (length.0 / self.flashes.period().max(1)).saturating_mul(2).min(most)
     }
 
     fn start_counting(&mut self, _from: Nanos) {

@@ -355,6 +355,13 @@ impl Block for Rate {
         }
     }
 
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        match &self.meter {
+            Meter::Gate(_) | Meter::Period(_) => 0,
+            Meter::Auto(auto) => auto.own_changes(length, quiet),
+        }
+    }
+
     fn start_counting(&mut self, _from: Nanos) {
         let last = self.sums.last;
         self.sums = Sums { last, ..Sums::default() };

@@ -190,6 +190,65 @@ proptest! {
     }
 }
 
+proptest! {
+    #[test]
+    fn a_gap_of_any_length_gives_few_readings_and_each_holds(
+        edges in edges().prop_filter("an interval", |edges| edges.last() > edges.first()),
+        every in 1..40u64,
+        gap_bits in 1..63u32,
+        zero in prop::option::of(1..1u64 << 40),
+        cuts in prop::collection::vec(any::<u64>(), 0..4),
+    ) {
+        let work = |cuts: &[u64]| {
+            let (mut auto, mut told) = (Auto::new(Nanos(every), zero.map(Nanos), Nanos(2)), Counted::default());
+            edges.iter().for_each(|&edge| auto.edge(Nanos(edge), 1, &mut told));
+            let end = edges.last().unwrap() + (1 << gap_bits);
+            let mut cuts: Vec<u64> = cuts.iter().map(|cut| cut % end).filter(|cut| *cut > 400).collect();
+            cuts.sort_unstable();
+            for until in cuts.into_iter().chain([end]) {
+                auto.pass(Nanos(until), &mut told);
+            }
+            told
+        };
+        let whole = work(&[]);
+        prop_assert!(whole.readings.len() < 60_000, "{}", whole.readings.len());
+        prop_assert_eq!(&whole, &work(&cuts));
+        let last = *edges.last().unwrap();
+        let end = last + (1 << gap_bits);
+        if let (None, Some(&(first, _))) = (zero, whole.readings.first()) {
+            // A reading at each multiple from the first one on, told or repeated.
+            prop_assert_eq!(whole.count, (end - 1 - first) / every + 1);
+            // Each bound is one, and no more than a thousandth above the least.
+            let held = |from: (u64, f64), until: u64| {
+                let [early, late] = [from.0, until].map(|time| 1e9 / time.saturating_sub(last) as f64);
+                from.1 <= early * 1.000_001 || from.1 >= late && from.1 <= late * 1.003
+            };
+            for pair in whole.readings.windows(2).filter(|pair| pair[0].0 > last + every && pair[1].1 < pair[0].1) {
+                let until = pair[1].0 - every;
+                prop_assert!(held(pair[0], until.max(pair[0].0)), "{:?}", pair);
+            }
+        }
+    }
+}
+
+/// Readings with their times, and how many there are with those that repeat.
+#[derive(Debug, Default, PartialEq)]
+struct Counted {
+    readings: Vec<(u64, f64)>,
+    count: u64,
+}
+
+impl Sink for Counted {
+    fn reading(&mut self, reading: Reading) {
+        self.readings.push((reading.made.at.0, reading.hertz));
+        self.count += 1;
+    }
+
+    fn repeat(&mut self, times: u64) {
+        self.count += times;
+    }
+}
+
 #[test]
 fn auto_by_hand() {
     // Reads at 10, 20, …: the edge at 20 belongs to that reading; the first one only starts the first interval.

@@ -9,7 +9,7 @@ use crate::logic::evaluate::Evaluate;
 use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
 use crate::names::{nearest, without_unit};
 use crate::time::Nanos;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// How many of a recording's lines a message lists.
 const MOST_LISTED: usize = 12;
@@ -85,6 +85,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
             lines: &lines.numbers,
             number_lines: &numbers.numbers,
             tick,
+            read: HashSet::new(),
         };
         compile_branch(station, &members, builder)
     });
@@ -257,6 +258,7 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
             builder.columns.insert(name, column);
         }
     }
+    builder.branch.mark_unread(&builder.read);
     builder.branch
 }
 
@@ -276,6 +278,8 @@ pub struct BranchBuilder<'a> {
     lines: &'a HashMap<String, usize>,
     number_lines: &'a HashMap<String, usize>,
     tick: Nanos,
+    /// The numbers of the branch that some block reads.
+    read: HashSet<NumberSource>,
 }
 
 /// The name of a formula's own number.
@@ -314,7 +318,8 @@ impl BranchBuilder<'_> {
             true => Operand::Number(raw),
             false => self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
         };
-        let operands = names.iter().map(of).collect();
+        let operands: Vec<Operand> = names.iter().map(of).collect();
+        operands.iter().for_each(|operand| self.reads(*operand));
         self.inner_reading(Box::new(Apply::formula(expression, names, operands)))
     }
 
@@ -397,7 +402,11 @@ impl BranchBuilder<'_> {
     fn operand(&mut self, tree: &Expression) -> Operand {
         let operation = match &tree.node {
             Node::Literal(value) => return Operand::Constant(*value),
-            Node::Name(name) => return self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
+            Node::Name(name) => {
+                let operand = self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE));
+                self.reads(operand);
+                return operand;
+            }
             _ if self.type_of(tree) == Type::Bit && !self.compares(tree) => {
                 return Operand::Bit(self.settled_tree(tree));
             }
@@ -412,6 +421,12 @@ impl BranchBuilder<'_> {
             Type::Bit => Operand::Bit(self.inner(block, Shape::BIT)),
             Type::Integer => Operand::Number(NumberSource::Count(self.branch.add(None, block, Shape::COUNT).counts)),
             Type::Real => Operand::Number(NumberSource::Reading(self.branch.add(None, block, Shape::READING).readings)),
+        }
+    }
+
+    fn reads(&mut self, operand: Operand) {
+        if let Operand::Number(source) = operand {
+            self.read.insert(source);
         }
     }
 

@@ -120,8 +120,8 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("\nThe guard is not sound: its two sides disagree for longer than 50 ms. Why?\n")?;
     out.line("$ reigen why station.toml recording.vcd guard --at 50s")?;
     let guard = draw::number_of(&station.station, "guard")?;
-    let asked = WhyArguments { at: Some(50_000_000_000), ..WhyArguments::default() };
-    why::print(&why::why(&station, walk.recording()?, guard, &asked)?, 1, out)?;
+    let asked = WhyArguments { at: Some(50_000_000_000), most: 1, ..WhyArguments::default() };
+    why::print(&why::why(&station, walk.recording()?, guard, &asked)?, out)?;
     out.line("\nAnd what the operator sees at 100 s:\n")?;
     out.line("$ reigen run station.toml recording.vcd --display-at 100s")?;
     show_panel(walk, &station, out)?;
@@ -150,14 +150,14 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     draw::print(&draw::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
     out.line("\nWhy was its second edge thrown away?\n")?;
     out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;
-    let asked = WhyArguments { edge: Some(2), ..WhyArguments::default() };
-    why::print(&why::why(station, walk.recording()?, point, &asked)?, 1, out)
+    let asked = WhyArguments { edge: Some(2), most: 1, ..WhyArguments::default() };
+    why::print(&why::why(station, walk.recording()?, point, &asked)?, out)
 }
 
 /// The displays at 100 s.
 fn show_panel(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
     let mut states = States::default();
-    let wanted = Wanted { to: Some(100_000_000_000), watched: true, ..Wanted::default() };
+    let wanted = Wanted { to: Some(100_000_000_000), counted_before: true, ..Wanted::default() };
     let mut outcome = replay_observed(station, walk.recording()?, &wanted, &mut |seen| states.take(&seen))?;
     run::show_displays(station, &states, &mut outcome);
     crate::tables::print_displays(&outcome.displays, out)

@@ -4,7 +4,7 @@ use crate::Done;
 use crate::cli::RunArguments;
 use crate::commands::draw::{number_of, parse_scale};
 use crate::failure::Failure;
-use crate::gauge::{Gauge, frame};
+use crate::gauge::{Gauge, Kept, frame};
 use crate::print::Out;
 use crate::reading;
 use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
@@ -15,7 +15,7 @@ use reigen_core::logic::expression::Reference;
 use reigen_core::simulate::truth::TruthFile;
 use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::Nanos;
+use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Clock;
@@ -39,23 +39,34 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     };
     let recording = reading::open_all(&sources, &options, clock)?;
     let mut states = States::default();
-    let mut gauge = gauge(&station.station, arguments)?;
+    let mut gauge = gauge(&station.station, arguments, recording.origin())?;
+    let streams = arguments.watch.is_none() && !arguments.json;
+    let (mut kept, mut printed) = (Kept::default(), Ok(()));
+    if let Some(gauge) = gauge.as_ref().filter(|_| streams) {
+        gauge.print_head(out)?;
+    }
     let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
         if arguments.display {
             states.take(&seen);
         }
         if let Some(gauge) = &mut gauge {
-            gauge.take(&seen);
+            let mut runs = Vec::new();
+            gauge.take(&seen, |run| if streams { runs.push(run) } else { kept.take(run) });
+            for run in runs {
+                printed = std::mem::replace(&mut printed, Ok(())).and_then(|()| gauge.print(&run, out));
+            }
         }
     })?;
-    match &gauge {
+    printed?;
+    outcome.findings.extend(kept.finding());
+    match gauge {
         Some(gauge) if arguments.watch.is_some() => {
             let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
-            gauge.play(outcome.origin, arguments.speed, scale, out)?;
+            gauge.play(&kept, arguments.speed, scale, out)?;
             return Ok(Done::Fine);
         }
-        Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(outcome.origin)),
-        Some(gauge) => gauge.print(outcome.origin, out)?,
+        Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(kept)),
+        Some(_) => out.line("")?,
         None => {}
     }
     if let Some(at) = arguments.display_at {
@@ -71,7 +82,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
 }
 
 /// What takes readings at a step, where that is asked for.
-fn gauge(station: &Station, arguments: &RunArguments) -> Result<Option<Gauge>, Failure> {
+fn gauge(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<Option<Gauge>, Failure> {
     let help = "rates, widths, analog points, counters and encoders are numbers";
     let usage = |message: String| Failure::Usage { message, help: help.to_owned() };
     if !(arguments.speed.is_finite() && arguments.speed > 0.0) {
@@ -87,8 +98,8 @@ fn gauge(station: &Station, arguments: &RunArguments) -> Result<Option<Gauge>, F
         });
     }
     let gauge = match (&arguments.watch, arguments.every) {
-        (Some(name), _) => Gauge::new(station, frame(arguments.speed), Some(number_of(station, name)?)),
-        (None, Some(every)) => Gauge::new(station, every, None),
+        (Some(name), _) => Gauge::new(station, frame(arguments.speed), Some(number_of(station, name)?), origin),
+        (None, Some(every)) => Gauge::new(station, every, None, origin),
         (None, None) => return Ok(None),
     };
     match gauge.is_empty() {
@@ -109,7 +120,7 @@ fn states_at(
     at: i64,
 ) -> Result<States, Failure> {
     let mut states = States::default();
-    let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
+    let wanted = Wanted { to: Some(at), counted_before: true, ..Wanted::default() };
     let recording = reading::open_all(sources, options, clock)?;
     replay_observed(station, recording, &wanted, &mut |seen| states.take(&seen))?;
     Ok(states)

@@ -145,10 +145,10 @@ fn expectations(
     station: &StationFile,
     recording: &dyn Fn() -> Result<Recording, Failure>,
 ) -> Result<Verified, Failure> {
-    let outcome = replay(station, recording()?, &Wanted::default())?;
+    let outcome = replay(station, recording()?, &Wanted { values_enough: Some(1), ..Wanted::default() })?;
     let states = |at: i64| -> Result<States, Failure> {
         let mut states = States::default();
-        let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
+        let wanted = Wanted { to: Some(at), counted_before: true, values_enough: Some(1), ..Wanted::default() };
         replay_observed(station, recording()?, &wanted, &mut |seen| states.take(&seen))?;
         Ok(states)
     };

@@ -531,6 +531,10 @@ impl Block for Encoder {
         }
     }
 
+    fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
+        self.auto.own_changes(length, quiet)
+    }
+
     fn start_counting(&mut self, _from: Nanos) {
         self.sums = Sums::default();
     }

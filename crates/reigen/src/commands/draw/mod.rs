@@ -30,6 +30,8 @@ mod turning;
 
 /// From so many thrown-away edges on, they are not marked one by one.
 const MOST_MARKS: usize = 20_000;
+/// So many values of a number in a window draw its curve.
+const ENOUGH: u64 = 4096;
 /// The height of a picture whose rows do not need more.
 const USUAL_HEIGHT: u32 = 800;
 /// The width of a terminal that does not tell its own.
@@ -211,7 +213,16 @@ pub(crate) fn worked(
     let mut making: Vec<Making> = points.iter().map(|(_, point)| Making::new(point, &station.station, from)).collect();
     let (mut marks, mut marked) = (0, true);
     let mut verdicts = Vec::new();
-    let wanted = Wanted { from: chosen.from, to: chosen.to, watched: true, ..Wanted::default() };
+    let is_input = |(_, point): &&(usize, &Point)| point.kind.input().is_some();
+    let inputs = points.iter().filter(is_input).map(|(number, _)| *number).collect();
+    let wanted = Wanted {
+        from: chosen.from,
+        to: chosen.to,
+        remembered: Some(inputs),
+        counted_before: true,
+        values_enough: Some(ENOUGH),
+        ..Wanted::default()
+    };
     let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
         observe(&seen);
         for ((number, _), making) in points.iter().zip(&mut making).filter(|_| marked) {

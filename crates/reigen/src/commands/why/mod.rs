@@ -9,11 +9,10 @@ use crate::reading;
 use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
 use crate::states::States;
 use crate::tables::{left, table};
-use reigen_core::account::Verdict;
 use reigen_core::condition::debounce::ReadingTimes;
-use reigen_core::condition::explain::{Edge, explain, waiting};
+use reigen_core::condition::explain::waiting;
 use reigen_core::condition::input::InputSettings;
-use reigen_core::event::{Event, Real, What};
+use reigen_core::event::{Event, EventOrder, Real, What};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::names::counted;
 use reigen_core::station::{FieldColumn, Point, Station};
@@ -23,7 +22,10 @@ use reigen_core::units::resolved;
 use reigen_io::recording::Recording;
 use serde::Serialize;
 
+mod fates;
 mod made;
+
+use fates::{Fates, Reasons};
 
 /// Runs the command.
 pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure> {
@@ -34,7 +36,7 @@ pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure
     let told = why(&station, recording, point, arguments)?;
     match arguments.json {
         true => out.json(&told),
-        false => print(&told, arguments.most, out),
+        false => print(&told, out),
     }
 }
 
@@ -45,19 +47,17 @@ pub(crate) fn why(
     point: usize,
     arguments: &WhyArguments,
 ) -> Result<Told, Failure> {
-    let origin = recording.origin();
     let Some(asked) = station.station.points.get(point) else { return Ok(Told::default()) };
     if let Some(at) = arguments.at {
         return at_time(station, recording, point, at);
     }
-    let wanted = Wanted { from: arguments.from, to: arguments.to, watched: true, ..Wanted::default() };
     match asked.kind.input() {
-        Some(settings) => of_input(station, recording, (point, asked, settings), arguments.edge, &wanted),
+        Some(settings) => of_input(station, recording, (point, asked, settings), arguments),
         None if arguments.edge.is_some() => Err(Failure::Usage {
             message: format!("`{}` is {} and has no raw edges", asked.name, asked.kind.what()),
             help: "ask for --edge of an input".to_owned(),
         }),
-        None => of_other(station, recording, (point, asked), &wanted, origin),
+        None => of_other(station, recording, (point, asked), arguments),
     }
 }
 
@@ -69,6 +69,9 @@ pub(crate) struct Told {
     #[serde(skip)]
     header: &'static [&'static str],
     reasons: Vec<Reason>,
+    /// How many more there are than were kept.
+    #[serde(skip)]
+    more: u64,
     sums: String,
 }
 
@@ -87,8 +90,8 @@ fn file_seconds(time_ns: i64) -> String {
     format!("{} s", seconds_short(time_ns))
 }
 
-/// Prints an answer; at most so many lines of a table.
-pub(crate) fn print(told: &Told, most: usize, out: &mut Out) -> Result<(), Failure> {
+/// Prints an answer.
+pub(crate) fn print(told: &Told, out: &mut Out) -> Result<(), Failure> {
     out.line(&told.head)?;
     if !told.reasons.is_empty() {
         out.line("")?;
@@ -101,7 +104,7 @@ pub(crate) fn print(told: &Told, most: usize, out: &mut Out) -> Result<(), Failu
         }
     } else if !told.reasons.is_empty() {
         let mut rows = table(told.header);
-        for reason in told.reasons.iter().take(most) {
+        for reason in &told.reasons {
             let time = reason.time_ns.map_or(String::new(), file_seconds);
             let number = if reason.number > 0 { reason.number.to_string() } else { String::new() };
             rows.add_row([number, time, reason.what.clone(), reason.why.clone()]);
@@ -110,8 +113,8 @@ pub(crate) fn print(told: &Told, most: usize, out: &mut Out) -> Result<(), Failu
         left(&mut rows, 3);
         out.table(rows)?;
     }
-    if told.reasons.len() > most && !told.header.is_empty() {
-        let more = counted((told.reasons.len() - most) as u64, "more line");
+    if told.more > 0 {
+        let more = counted(told.more, "more line");
         out.line(format!("and {more}: --from and --to narrow it down, --most N shows more"))?;
     }
     match told.sums.is_empty() {
@@ -125,72 +128,54 @@ fn of_input(
     station: &StationFile,
     recording: Recording,
     (number, point, settings): (usize, &Point, &InputSettings),
-    asked: Option<u64>,
-    wanted: &Wanted<'_>,
+    arguments: &WhyArguments,
 ) -> Result<Told, Failure> {
-    let origin = recording.origin();
     let place = Place::of_input(point, &station.station);
     let line = input_name(station, point);
-    let (mut edges, mut verdicts, mut first_on) = (Vec::new(), Vec::new(), None);
-    let outcome = replay_observed(station, recording, wanted, &mut |seen| {
+    let mut fates = Fates::new(settings, recording.origin(), arguments.edge, most(arguments));
+    let mut verdicts = Vec::new();
+    let wanted = Wanted { values_enough: Some(1), ..wanted(arguments, number) };
+    let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
         let points: Vec<_> = seen.engine.points().collect();
         let bit = place.as_ref().and_then(|place| place.column(&points, seen.lines, seen.line_numbers));
         if let Some(bit) = bit {
-            first_on = first_on.or(bit.level.map(|level| level == settings.on_while_high));
-            edges.extend_from_slice(&bit.toggles);
+            fates.take_edges(bit.level, &bit.toggles);
         }
         seen.engine.take_verdicts(number, &mut verdicts);
+        fates.take_verdicts(&mut verdicts);
     })?;
-    let starts_on = first_on.unwrap_or_default();
-    let fates = fates(&edges, verdicts);
-    let reason = |index: usize, verdict: Option<&Verdict>| {
-        let on = starts_on ^ index.is_multiple_of(2);
-        let time = edges.get(index).copied().unwrap_or_default();
-        Reason {
-            number: index as u64 + 1,
-            time_ns: Some(origin.file_time_ns(time)),
-            what: if on { "on" } else { "off" }.to_owned(),
-            why: explain(settings, Edge { edges: &edges, number: index, on }, verdict, origin),
-        }
-    };
-    let reasons: Vec<Reason> = match asked {
-        Some(asked) => {
-            let index = (asked - 1) as usize;
-            let Some(verdict) = fates.get(index) else {
-                return Err(Failure::Usage {
-                    message: format!("`{}` has only {}", point.name, counted(edges.len() as u64, "raw edge")),
-                    help: "the first is 1".to_owned(),
-                });
-            };
-            vec![reason(index, verdict.as_ref())]
-        }
-        None => {
-            let thrown_away = |verdict: &Option<Verdict>| verdict.is_none_or(|verdict| verdict.rule.is_some());
-            let of = |(index, verdict): (usize, &Option<Verdict>)| reason(index, verdict.as_ref());
-            fates.iter().enumerate().filter(|(_, verdict)| thrown_away(verdict)).map(of).collect()
-        }
-    };
+    let (reasons, edges) = fates.finish();
+    if arguments.edge.is_some() && reasons.shown.is_empty() && reasons.more == 0 {
+        return Err(Failure::Usage {
+            message: format!("`{}` has only {}", point.name, counted(edges, "raw edge")),
+            help: "the first is 1".to_owned(),
+        });
+    }
     let level = if settings.on_while_high { "high" } else { "low" };
     let head = format!("{} is {} on {line}, on while it is {level}", point.name, point.kind.what());
     let sums = match outcome.points.get(number) {
         Some(PointSummary::Input(input)) => input_sums(input),
         _ => String::new(),
     };
-    Ok(Told { point: point.name.clone(), head, header: &["edge", "time", "went", "what became of it"], reasons, sums })
+    let header = &["edge", "time", "went", "what became of it"];
+    Ok(Told { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
+}
+
+/// How many lines are kept: as many as are printed.
+fn most(arguments: &WhyArguments) -> usize {
+    if arguments.json { usize::MAX } else { arguments.most }
+}
+
+/// A run in which the fate of one point's edges is remembered.
+fn wanted(arguments: &WhyArguments, point: usize) -> Wanted<'static> {
+    let remembered = Some(vec![point]);
+    Wanted { from: arguments.from, to: arguments.to, remembered, counted_before: true, ..Wanted::default() }
 }
 
 /// What people call what an input reads.
 fn input_name(station: &StationFile, point: &Point) -> String {
     let of = || point.kind.expressions().first().and_then(|(_, of)| station.source.get(of.span.clone()));
     point.kind.line().map_or_else(|| of().unwrap_or_default().to_owned(), |line| line.name.clone())
-}
-
-/// The verdict on each edge, in the order of the edges; `None` where it is still open.
-fn fates(edges: &[Nanos], mut verdicts: Vec<Verdict>) -> Vec<Option<Verdict>> {
-    verdicts.sort_by_key(|verdict| verdict.edge);
-    let mut rest = verdicts.into_iter().peekable();
-    let of = |edge: &Nanos| rest.next_if(|verdict| verdict.edge == *edge);
-    edges.iter().map(of).collect()
 }
 
 fn input_sums(input: &InputSummary) -> String {
@@ -215,31 +200,36 @@ fn of_other(
     station: &StationFile,
     recording: Recording,
     (number, point): (usize, &Point),
-    wanted: &Wanted<'_>,
-    origin: Origin,
+    arguments: &WhyArguments,
 ) -> Result<Told, Failure> {
-    let (mut events, mut waiting) = (Vec::new(), Vec::new());
+    let origin = recording.origin();
+    let (mut order, mut waiting) = (EventOrder::default(), Vec::new());
+    let mut reasons = Reasons::new(most(arguments));
+    let unit = point.kind.unit().unwrap_or_default();
+    let mut tell = |event: Event| {
+        reasons.take(|| Reason {
+            number: 0,
+            time_ns: Some(origin.file_time_ns(event.time)),
+            what: what_happened(event.what, unit),
+            why: String::new(),
+        });
+    };
     let mut scans = ScanCount::of(station, point);
-    let outcome = replay_observed(station, recording, wanted, &mut |seen| {
+    let outcome = replay_observed(station, recording, &wanted(arguments, number), &mut |seen| {
         if let Some(scans) = &mut scans {
             scans.take(&seen);
         }
-        seen.engine.take_events(seen.window, &mut waiting);
-        events.extend(waiting.drain(..).filter(|event: &Event| event.point == number));
+        let told = seen.engine.take_events(seen.window, &mut waiting);
+        waiting.retain(|event: &Event| event.point == number);
+        order.pass(&mut waiting, told).for_each(&mut tell);
     })?;
-    events.sort_unstable();
-    let reasons = events.iter().map(|event| Reason {
-        number: 0,
-        time_ns: Some(origin.file_time_ns(event.time)),
-        what: what_happened(event.what, point.kind.unit().unwrap_or_default()),
-        why: String::new(),
-    });
-    let reasons = reasons.collect();
+    order.pass(&mut waiting, Nanos(u64::MAX)).for_each(&mut tell);
     let (head, mut sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
     if let (Some(scans), Some(PointSummary::Counter(counter))) = (scans, outcome.points.get(number)) {
         sums += &scans.tell(outcome.to, counter.total);
     }
-    Ok(Told { point: point.name.clone(), head, header: &["", "time", "what happened", ""], reasons, sums })
+    let header = &["", "time", "what happened", ""];
+    Ok(Told { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
 }
 
 /// What a counter would count that took every scan while its bit is on: the classic mistake.
@@ -376,7 +366,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     }
     let mut states = States::default();
     let mut line_numbers = Default::default();
-    let wanted = Wanted { to: Some(at), watched: true, ..Wanted::default() };
+    let wanted = Wanted { to: Some(at), counted_before: true, values_enough: Some(1), ..Wanted::default() };
     let outcome: Outcome = replay_observed(station, recording, &wanted, &mut |seen| {
         states.take(&seen);
         if seen.line_numbers.len() != std::collections::HashMap::len(&line_numbers) {
@@ -404,7 +394,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     told.tell(point, 0);
     let reasons = told.reasons;
     let head = format!("{} at {}:", asked.name, file_seconds(at));
-    Ok(Told { point: asked.name.clone(), head, header: &[], reasons, sums: String::new() })
+    Ok(Told { point: asked.name.clone(), head, header: &[], reasons, more: 0, sums: String::new() })
 }
 
 /// A value as people say it.
