@@ -9,7 +9,7 @@ pub(crate) const CHUNK: usize = 64 * 1024;
 /// How many bytes of a recording are looked at to tell what it is.
 pub(crate) const HEAD: usize = 256 * 1024;
 /// The longest stretch that may have to be in memory at once: a line, a vector, a quoted cell.
-pub(crate) const MOST_AT_ONCE: usize = 16 * 1024 * 1024;
+pub(crate) const MOST_AT_ONCE: usize = 2 * 1024 * 1024;
 
 /// Where the bytes of a recording come from.
 pub(crate) enum Input {

@@ -239,8 +239,16 @@ pub enum FaultKind {
         why: &'static str,
     },
     /// A token longer than anything sensible.
-    #[error("a word of more than {0} bytes")]
+    #[error("a word or row of more than {0} bytes")]
     TooLong(usize),
+    /// More edges in one instant than can be kept.
+    #[error("more than {most} edges in one instant, at {at_s} s")]
+    TooManyAtOnce {
+        /// How many may be.
+        most: u64,
+        /// When.
+        at_s: String,
+    },
     /// Nothing with a time in it.
     #[error("the recording ends here without any time or row")]
     NoTimes,
@@ -420,6 +428,8 @@ impl FaultKind {
             Self::NoSuchWord { words, .. } => {
                 return Some(format!("the columns of words have {}", words.join(", ")));
             }
+            Self::TooManyAtOnce { .. } => "the file has lost its times, or has them in too coarse a unit: record again",
+            Self::TooLong(_) => "the file is damaged there, or no recording: look at that line",
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",
             Self::RowLength { found, wanted } if found > wanted => {

@@ -24,7 +24,7 @@ use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin};
 use serde::Deserialize;
 use serde_json::value::RawValue;
 use std::borrow::Cow;
-use std::io::{BufRead, BufReader};
+use std::io::{self, BufRead, BufReader, Read};
 
 /// One line as it stands in the file.
 #[derive(Deserialize)]
@@ -130,9 +130,18 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
     let mut seen: IndexMap<String, Option<String>> = IndexMap::new();
     let (mut line, mut zoned) = (0, None);
     if let (false, Some((file, at))) = (chunks.finished(), chunks.place()) {
-        for text in BufReader::with_capacity(1 << 16, FileReader::new(file, at)).split(b'\n') {
+        let mut reader = BufReader::with_capacity(1 << 16, FileReader::new(file, at));
+        let mut text = Vec::new();
+        loop {
+            line += pass_blank(&mut reader)?;
+            text.clear();
+            let length = (&mut reader).take(MOST_AT_ONCE as u64).read_until(b'\n', &mut text)?;
+            // What is too long is told when its turn comes.
+            if length == 0 || length == MOST_AT_ONCE {
+                break;
+            }
             line += 1;
-            note(&mut seen, &mut zoned, &text?, line);
+            note(&mut seen, &mut zoned, &text, line);
         }
     } else {
         chunks.fill()?;
@@ -158,6 +167,21 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
     head.taken_for =
         format!("JSON Lines; {} with levels, {} with numbers", counted(head.bits as u64, "line"), head.numbers);
     Pipeline::open(JsonLines { head, targets, zoned }, Rows::new(1, None, false), chunks, form)
+}
+
+/// Passes over blank lines at once; gives how many there were.
+fn pass_blank(reader: &mut impl BufRead) -> io::Result<u64> {
+    let mut lines = 0;
+    loop {
+        let bytes = reader.fill_buf()?;
+        let blank = bytes.iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+        let ended = blank < bytes.len() || bytes.is_empty();
+        lines += memchr::memchr_iter(b'\n', bytes.get(..blank).unwrap_or_default()).count() as u64;
+        reader.consume(blank);
+        if ended {
+            return Ok(lines);
+        }
+    }
 }
 
 /// Notes which line a row is of, the first number of one that has such, and whether the first date tells its zone;

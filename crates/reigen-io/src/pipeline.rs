@@ -27,6 +27,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 /// How many pieces make a batch.
 const PIECES: usize = 64;
+/// From so many bytes on a batch is full, however few its pieces are.
+const BATCH: u64 = 4 * 1024 * 1024;
 
 /// Which form of a reader does the work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -319,7 +321,8 @@ impl Source {
     /// Fills a batch with the bytes that come next, or with where they are.
     fn fill<F: Format>(&mut self, batch: &mut Batch<F::Place>, format: &F, place: &F::Place) -> Result<(), Failure> {
         batch.used = 0;
-        while batch.used < PIECES && !self.exhausted() {
+        let mut length = 0;
+        while batch.used < PIECES && length < BATCH && !self.exhausted() {
             let slot = batch.slot(place);
             let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);
             let taken = match &mut self.bytes {
@@ -333,6 +336,7 @@ impl Source {
                     taken
                 }
             };
+            length += slot.stretch.length();
             slot.at_end = self.exhausted();
             slot.begins_well = self.begins_well;
             self.begins_well = taken.at_boundary;

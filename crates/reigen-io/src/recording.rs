@@ -2,7 +2,7 @@
 
 use crate::archive::{ArchiveFault, Packing, unpack};
 use crate::chunks::{CHUNK, Chunks, Input};
-use crate::error::{Failure, Fault, RecordingError, shown};
+use crate::error::{Failure, Fault, FaultKind, RecordingError, shown};
 use crate::options::ReadOptions;
 use crate::packed::sidecar;
 use crate::piece::Piece;
@@ -456,11 +456,19 @@ impl Part {
         at_end: bool,
         work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
     ) -> Result<bool, RecordingError> {
-        let mut stopped = false;
+        let (mut stopped, mut crowded) = (false, false);
+        let mut edges_before = stitcher.seen;
         let mut consume = |pieces: &[&Piece], last: bool| {
             let before = *last_time;
             for piece in pieces {
                 *last_time = stitcher.take(piece, lines).unwrap_or(*last_time);
+            }
+            if *last_time > before {
+                edges_before = stitcher.seen;
+            }
+            if stitcher.seen - edges_before > MOST_AT_ONCE {
+                crowded = true;
+                return false;
             }
             if last && at_end {
                 stitcher.finish(*last_time);
@@ -471,6 +479,11 @@ impl Part {
             !stopped
         };
         self.reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))?;
+        if crowded {
+            let at_s = seconds_short(self.reader.origin().file_time_ns(*last_time));
+            let kind = FaultKind::TooManyAtOnce { most: MOST_AT_ONCE, at_s };
+            return Err(RecordingError::Fault { file: self.name.clone(), line: self.reader.line(), fault: kind });
+        }
         self.end = *last_time;
         Ok(!stopped)
     }
@@ -548,6 +561,9 @@ fn explain(name: &str, failure: Failure) -> RecordingError {
         Failure::Fault(Fault { line, kind }) => RecordingError::Fault { file: name.to_owned(), line, fault: kind },
     }
 }
+
+/// More edges in one instant than these are no recording of lines, and they would have to be kept until time goes on.
+const MOST_AT_ONCE: u64 = 1_000_000;
 
 /// What some programs write before UTF-8 text.
 const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";

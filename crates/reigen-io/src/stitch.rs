@@ -19,6 +19,8 @@ pub(crate) struct Stitcher {
     times: Vec<Nanos>,
     /// Edges of all two-level signals in that stretch.
     pub(crate) edges: u64,
+    /// Edges of all two-level signals, in whichever stretch.
+    pub(crate) seen: u64,
     /// Edges of one signal that share their nanosecond with the edge before; `None` where they are not counted.
     pub(crate) met: Option<u64>,
 }
@@ -129,6 +131,7 @@ impl Stitcher {
             if let Some((since, _)) = joined.start {
                 signal.since = Some(since);
             }
+            self.seen += joined.edges.len() as u64;
             self.edges += edges_within(joined.edges, self.counted);
             if let Some(met) = &mut self.met {
                 *met += signal.count_met(joined.edges);

@@ -73,9 +73,8 @@ impl Record {
             self.drop_empty();
         }
         let taken = bytes.get(..input).unwrap_or_default();
-        let blank = taken.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
-        let lines_before = newlines(taken.get(..blank).unwrap_or_default());
-        Some(Found { consumed: input, lines_before, lines: newlines(taken) })
+        let lines_before = line_ends(bytes, blank(taken));
+        Some(Found { consumed: input, lines_before, lines: line_ends(bytes, input) })
     }
 
     /// Takes cells without a letter away: between spaces there are none.
@@ -125,6 +124,15 @@ impl Record {
     }
 }
 
-fn newlines(bytes: &[u8]) -> u64 {
-    memchr::memchr_iter(b'\n', bytes).count() as u64
+/// How many bytes of blank lines come first.
+pub(super) fn blank(bytes: &[u8]) -> usize {
+    bytes.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count()
+}
+
+/// How many lines end in the first `count` bytes: by `\n`, by `\r\n`, or by `\r` alone.
+pub(super) fn line_ends(bytes: &[u8], count: usize) -> u64 {
+    let first = bytes.get(..count).unwrap_or_default();
+    let newlines = memchr::memchr_iter(b'\n', first).count();
+    let alone = |at: &usize| bytes.get(at + 1) != Some(&b'\n');
+    (newlines + memchr::memchr_iter(b'\r', first).filter(alone).count()) as u64
 }

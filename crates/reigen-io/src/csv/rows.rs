@@ -1,7 +1,7 @@
 //! The rows of a CSV, cell by cell: the plain form.
 
 use super::columns::{Column, Layout};
-use super::record::Record;
+use super::record::{Record, blank, line_ends};
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
 use crate::pipeline::Done;
@@ -36,7 +36,7 @@ impl<'a> RowReader<'a> {
             let rest = bytes.get(at..).unwrap_or_default();
             let Some(found) = self.record.read(rest, at_end) else {
                 // What is left is the beginning of a row, or nothing but line ends.
-                let consumed = if at_end { bytes.len() } else { at };
+                let consumed = if at_end { bytes.len() } else { at + self.pass_blank(place, rest) };
                 return Ok(Done { consumed, cut_off: false });
             };
             let end = at + found.consumed;
@@ -61,6 +61,16 @@ impl<'a> RowReader<'a> {
                 return Ok(Done { consumed: at, cut_off: false });
             }
         }
+    }
+
+    /// Passes over blank lines; a `\r` at the end stays, since it may be half of a line end.
+    fn pass_blank(&self, place: &mut Rows, bytes: &[u8]) -> usize {
+        let blank = match blank(bytes) {
+            count if count == bytes.len() && bytes.ends_with(b"\r") => count - 1,
+            count => count,
+        };
+        place.line += line_ends(bytes, blank);
+        blank
     }
 
     fn row(&mut self, place: &mut Rows, piece: &mut Piece) -> Result<(), FaultKind> {
