@@ -143,10 +143,12 @@ pub struct RecordedLine {
 pub enum LineKind {
     /// It has two levels.
     Level,
-    /// It has several bits; each has a line of its own beside it.
+    /// It has several bits.
     Vector {
         /// The number of bits.
         width: usize,
+        /// Where its bits are, if they have no lines of their own beside it since they are many.
+        unnamed: Option<VectorBits>,
     },
     /// It is a column of numbers.
     Number {
@@ -160,6 +162,26 @@ pub enum LineKind {
         /// What shows that it is, with its article.
         why: String,
     },
+}
+
+/// The bits of a vector: the signal of the leftmost, and the indices at both ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct VectorBits {
+    /// The signal of the leftmost bit; the others follow it.
+    pub first: usize,
+    /// The index of the leftmost bit.
+    pub left: i64,
+    /// The index of the rightmost bit.
+    pub right: i64,
+}
+
+impl VectorBits {
+    /// The signal of the bit of an index.
+    pub fn signal(&self, index: i64) -> Option<usize> {
+        let (least, most) = (self.left.min(self.right), self.left.max(self.right));
+        let place = (least..=most).contains(&index).then(|| self.left.abs_diff(index))?;
+        Some(self.first + usize::try_from(place).ok()?)
+    }
 }
 
 /// One piece of a recording, joined to what came before it.

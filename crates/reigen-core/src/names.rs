@@ -49,6 +49,16 @@ pub fn counted(number: u64, what: &str) -> String {
     if number == 1 { format!("1 {what}") } else { format!("{number} {what}s") }
 }
 
+/// Names parted by commas; of many the first, and how many more there are.
+pub fn some_of(names: &[&str]) -> String {
+    const MOST: usize = 10;
+    let first = names.get(..MOST).unwrap_or(names).join(", ");
+    match names.len().checked_sub(MOST) {
+        Some(more @ 1..) => format!("{first} and {more} more"),
+        _ => first,
+    }
+}
+
 /// Names as a sentence lists them: `a`, `b` or `c`.
 pub fn list(names: &[&str]) -> String {
     let quoted: Vec<String> = names.iter().map(|name| format!("`{name}`")).collect();

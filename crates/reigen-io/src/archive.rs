@@ -8,6 +8,9 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use thiserror::Error;
 
+/// Unpacking keeps at most so much of a Zstandard file in memory: 32 MB, as a power of two.
+const MOST_WINDOW_LOG: u32 = 25;
+
 /// How a file is packed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Packing {
@@ -68,7 +71,11 @@ pub(crate) fn unpack(packing: Packing, input: Box<dyn Read + Send>) -> io::Resul
     let counted = Counted { input, taken: taken.clone() };
     let reader: Box<dyn Read + Send> = match packing {
         Packing::Gzip => Box::new(MultiGzDecoder::new(counted)),
-        Packing::Zstandard => Box::new(zstd::stream::read::Decoder::new(counted)?),
+        Packing::Zstandard => {
+            let mut decoder = zstd::stream::read::Decoder::new(counted)?;
+            decoder.window_log_max(MOST_WINDOW_LOG)?;
+            Box::new(decoder)
+        }
     };
     Ok(Box::new(Unpacked { packing, reader, taken, unpacked: 0 }))
 }

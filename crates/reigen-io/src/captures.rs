@@ -1,5 +1,6 @@
 //! Captured timer counts: one column of CSV below a header.
 
+use crate::small_file::{SmallFileError, Wanted, read_text};
 use std::path::{Path, PathBuf};
 
 /// What is wrong with a file of captured counts.
@@ -11,7 +12,7 @@ pub enum CaptureError {
         /// The file.
         path: PathBuf,
         /// Why.
-        source: std::io::Error,
+        source: SmallFileError,
     },
     /// A line of it is wrong.
     #[error("{}:{line}: {fault}", path.display())]
@@ -73,7 +74,7 @@ impl CaptureError {
 /// # Errors
 /// Where the file cannot be read, or a line is no count of such a timer.
 pub fn read(path: &Path, bits: u32) -> Result<Vec<u64>, CaptureError> {
-    let text = std::fs::read_to_string(path).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
+    let text = read_text(path, Wanted::Csv).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
     parse(&text, bits).map_err(|(line, fault)| CaptureError::Line { path: path.to_owned(), line, fault })
 }
 

@@ -7,6 +7,7 @@ use reigen_core::column::{BitColumn, ReadingColumn};
 use reigen_core::lines::{LineColumns, LineKind};
 use reigen_core::simulate::{Change, Value};
 use reigen_core::time::{Nanos, Origin, Window};
+use std::collections::HashMap;
 use std::io;
 
 /// What of a recording is wanted.
@@ -60,6 +61,7 @@ impl Chosen {
     pub fn new(recording: &Recording, wanted: impl Fn(&str) -> bool) -> Self {
         let mut chosen = Self::default();
         let mut numbers = Vec::new();
+        let mut known: HashMap<(bool, usize), usize> = HashMap::new();
         for line in recording.lines() {
             let number = match line.kind {
                 LineKind::Level => false,
@@ -73,7 +75,8 @@ impl Chosen {
                 false => (&mut chosen.bits, &mut chosen.lines),
                 true => (&mut chosen.numbers, &mut numbers),
             };
-            match signals.iter().position(|signal| *signal == line.signal).and_then(|place| lines.get_mut(place)) {
+            let place = *known.entry((number, line.signal)).or_insert(lines.len());
+            match lines.get_mut(place) {
                 Some(known) => known.aliases.push(line.name.clone()),
                 None => {
                     signals.push(line.signal);

@@ -9,7 +9,7 @@ use thiserror::Error;
 #[derive(Debug, Error)]
 pub enum RecordingError {
     /// It could not be opened or read on.
-    #[error("{file}: {source}")]
+    #[error("cannot read {file}: {}", system_words(source))]
     Io {
         /// The recording's name.
         file: String,
@@ -140,7 +140,16 @@ impl RecordingError {
             Self::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 Some("look at the name and the folder: there is nothing there".to_owned())
             }
-            Self::Io { .. } => None,
+            Self::Io { source, .. } if source.kind() == io::ErrorKind::PermissionDenied => {
+                Some("ask for the right to read it, or copy it as somebody who has it".to_owned())
+            }
+            Self::Io { source, .. } if source.kind() == io::ErrorKind::StorageFull => {
+                Some("what a pipe gives is kept in a file for temporary files: make room there, or name the file itself".to_owned())
+            }
+            Self::Io { source, .. } if source.kind() == io::ErrorKind::UnexpectedEof => {
+                Some("wait until nothing writes to it any more, and read it then".to_owned())
+            }
+            Self::Io { .. } => Some("look whether the disk and the path are sound, and try again".to_owned()),
         }
     }
 }
@@ -440,6 +449,15 @@ impl FaultKind {
             _ => return None,
         };
         Some(text.to_owned())
+    }
+}
+
+/// What the system says, without its number.
+pub fn system_words(error: &io::Error) -> String {
+    let text = error.to_string();
+    match text.split_once(" (os error") {
+        Some((words, _)) => words.to_owned(),
+        None => text,
     }
 }
 

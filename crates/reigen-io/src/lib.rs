@@ -22,6 +22,7 @@ mod piece;
 mod pipeline;
 mod ranges;
 mod rows;
+pub mod small_file;
 pub mod source;
 mod stitch;
 #[cfg(feature = "parquet")]

@@ -29,6 +29,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 const PIECES: usize = 64;
 /// From so many bytes on a batch is full, however few its pieces are.
 const BATCH: u64 = 4 * 1024 * 1024;
+/// So many columns all pieces of a batch may have together: each takes memory, whether it is used or not.
+const BATCH_COLUMNS: usize = 100_000;
 
 /// Which form of a reader does the work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -59,12 +61,24 @@ pub(crate) struct Head {
     pub(crate) taken_for: String,
     /// Which number signals are wanted.
     pub(crate) wanted: Vec<bool>,
+    /// How many columns a piece has, where that is not one for each two-level signal.
+    pub(crate) columns: Option<usize>,
 }
 
 impl Head {
     /// Says which number signals are wanted.
     pub(crate) fn want_numbers(&mut self, numbers: &[usize]) {
-        self.wanted = (0..self.numbers).map(|number| numbers.contains(&number)).collect();
+        self.wanted = vec![false; self.numbers];
+        for &number in numbers {
+            if let Some(wanted) = self.wanted.get_mut(number) {
+                *wanted = true;
+            }
+        }
+    }
+
+    /// How many columns a piece has.
+    pub(crate) fn columns(&self) -> usize {
+        self.columns.unwrap_or(self.bits)
     }
 
     /// Whether a number signal is wanted.
@@ -82,6 +96,13 @@ pub(crate) trait Format: Send + Sync {
     fn head(&self) -> &Head;
     /// The same, to say what is wanted of it.
     fn head_mut(&mut self) -> &mut Head;
+
+    /// Says which two-level signals are wanted, where there are so many that only those get columns, in this order;
+    /// gives whether that is so.
+    fn want_bits(&mut self, bits: &[usize]) -> bool {
+        let _ = bits;
+        false
+    }
 
     /// The last place in `bytes` at which a piece may begin; `before` bytes come before them in this one.
     fn boundary(&self, bytes: &[u8], before: usize) -> Option<usize>;
@@ -236,7 +257,9 @@ impl<F: Format> Pipeline<F> {
         let (mut rest, mut piece) = (Rest::default(), Piece::default());
         while place.origin().is_none() {
             let mut batch = Batch::new();
-            self.source.fill(&mut batch, &self.format, &place)?;
+            // Whatever will be wanted of them, these pieces are to have room.
+            let columns = self.format.head().bits;
+            self.source.fill(&mut batch, &self.format, &place, columns)?;
             for slot in batch.used() {
                 if place.origin().is_none() {
                     let done = rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece);
@@ -268,12 +291,12 @@ impl<F: Format> Pipeline<F> {
     pub(crate) fn run(&mut self, consume: &mut (dyn FnMut(&[&Piece], bool) -> bool + Send)) -> Result<(), Failure> {
         let Self { format, place, cut_off, form, source, ready, rest, done } = self;
         let (form, format) = (*form, &*format);
-        let bits = format.head().bits;
+        let bits = format.head().columns();
         let begin = format.begin(place.origin().unwrap_or_default());
         let mut next = |batch: &mut Batch<F::Place>| -> Result<(), Failure> {
             match ready.pop_front() {
                 Some(filled) => *batch = filled,
-                None => source.fill(batch, format, &begin)?,
+                None => source.fill(batch, format, &begin, bits)?,
             }
             Ok(())
         };
@@ -319,10 +342,17 @@ impl Source {
     }
 
     /// Fills a batch with the bytes that come next, or with where they are.
-    fn fill<F: Format>(&mut self, batch: &mut Batch<F::Place>, format: &F, place: &F::Place) -> Result<(), Failure> {
+    fn fill<F: Format>(
+        &mut self,
+        batch: &mut Batch<F::Place>,
+        format: &F,
+        place: &F::Place,
+        columns: usize,
+    ) -> Result<(), Failure> {
         batch.used = 0;
         let mut length = 0;
-        while batch.used < PIECES && length < BATCH && !self.exhausted() {
+        let pieces = PIECES.min(BATCH_COLUMNS / columns.max(1)).max(1);
+        while batch.used < pieces && length < BATCH && !self.exhausted() {
             let slot = batch.slot(place);
             let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);
             let taken = match &mut self.bytes {

@@ -13,6 +13,7 @@ use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::{Nanos, Origin, seconds_short};
+use std::collections::{HashMap, HashSet};
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
@@ -23,6 +24,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 pub(crate) trait Reader: Send {
     fn head(&self) -> &Head;
     fn want_numbers(&mut self, numbers: &[usize]);
+    /// Whether only these two-level signals get columns; see [`Format::want_bits`].
+    fn want_bits(&mut self, bits: &[usize]) -> bool;
     /// The file's own first time.
     fn origin(&self) -> Origin;
     /// The line up to which it has read.
@@ -41,6 +44,10 @@ pub(crate) type Consume<'a> = dyn FnMut(&[&Piece], bool) -> bool + Send + 'a;
 impl<F: Format> Reader for Pipeline<F> {
     fn head(&self) -> &Head {
         self.format.head()
+    }
+
+    fn want_bits(&mut self, bits: &[usize]) -> bool {
+        self.format.want_bits(bits)
     }
 
     fn want_numbers(&mut self, numbers: &[usize]) {
@@ -93,6 +100,8 @@ struct LaterPart {
     part: Part,
     /// For each of its two-level signals that of the first file.
     bits: Vec<Option<usize>>,
+    /// For each column of its pieces the signal of the stitcher.
+    placed: Vec<Option<usize>>,
     /// For each of its number signals that of the first file.
     numbers: Vec<Option<usize>>,
     clock: Clock,
@@ -261,14 +270,25 @@ impl Recording {
 
     /// Says which signals are wanted; gives empty columns for them, in this order. Comes before reading.
     pub fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
+        // Where the first file has too many signals for a column each, the wanted ones are all that there are.
+        let only_wanted = self.first.reader.want_bits(bits);
         let head = self.first.reader.head();
-        self.stitcher = Stitcher::new(head.bits, head.numbers, bits, numbers);
+        let numbered: Vec<usize> = (0..bits.len()).collect();
+        self.stitcher = match only_wanted {
+            true => Stitcher::new(bits.len(), head.numbers, &numbered, numbers),
+            false => Stitcher::new(head.bits, head.numbers, bits, numbers),
+        };
         self.stitcher.place(Placing { rate: head.rate, ..Placing::default() });
         let rounds = self.parts().any(|part| part.reader.head().rounds);
         self.stitcher.met = rounds.then_some(0);
         self.first.reader.want_numbers(numbers);
+        let wanted_numbers: HashSet<usize> = numbers.iter().copied().collect();
+        let signal_of = |(column, &signal): (usize, &usize)| (signal, if only_wanted { column } else { signal });
+        let signals: HashMap<usize, usize> = bits.iter().enumerate().map(signal_of).collect();
         for later in &mut self.later {
-            let wanted = |(own, first): (usize, &Option<usize>)| first.filter(|it| numbers.contains(it)).map(|_| own);
+            later.want_bits(bits, &signals, only_wanted);
+            let wanted =
+                |(own, first): (usize, &Option<usize>)| first.filter(|it| wanted_numbers.contains(it)).map(|_| own);
             let own: Vec<usize> = later.numbers.iter().enumerate().filter_map(wanted).collect();
             later.part.reader.want_numbers(&own);
         }
@@ -303,7 +323,7 @@ impl Recording {
             stitcher.place(Placing {
                 rate: later.part.reader.head().rate,
                 shift: later.begins,
-                bits: Some(later.bits.clone()),
+                bits: Some(later.placed.clone()),
                 numbers: Some(later.numbers.clone()),
             });
             if !later.part.read(stitcher, last_time, lines, number + 1 == count, work)? {
@@ -500,14 +520,30 @@ impl Part {
 }
 
 impl LaterPart {
+    /// Says which signals of the first file are wanted, and which signal of the stitcher each of those is.
+    fn want_bits(&mut self, wanted: &[usize], signals: &HashMap<usize, usize>, only_wanted: bool) {
+        let named = self.bits.iter().enumerate().filter_map(|(own, first)| Some(((*first)?, own)));
+        let own: HashMap<usize, usize> = named.collect();
+        let columns: Vec<(usize, usize)> =
+            wanted.iter().filter_map(|wanted| Some((*own.get(wanted)?, *wanted))).collect();
+        let bits: Vec<usize> = columns.iter().map(|(own, _)| *own).collect();
+        let place = |first: &usize| signals.get(first).copied();
+        self.placed = match self.part.reader.want_bits(&bits) {
+            true => columns.iter().map(|(_, first)| place(first)).chain([None]).collect(),
+            false if only_wanted => self.bits.iter().map(|first| first.as_ref().and_then(place)).collect(),
+            false => self.bits.clone(),
+        };
+    }
+
     /// Matches the lines of a file to those of the first, by name.
     fn new(first: &Part, part: Part, clock: Clock) -> Result<Self, RecordingError> {
         let (wanted, own) = (first.reader.head(), part.reader.head());
         let (mut bits, mut numbers) = (vec![None; own.bits], vec![None; own.numbers]);
+        let named: HashMap<&str, &RecordedLine> =
+            own.lines.iter().rev().map(|line| (line.name.as_str(), line)).collect();
         for line in wanted.lines.iter().filter(|line| !matches!(line.kind, LineKind::Words { .. })) {
             let level = line.kind == LineKind::Level;
-            let same = |other: &&RecordedLine| other.name == line.name;
-            let found = own.lines.iter().find(same).ok_or_else(|| RecordingError::NoSuchLine {
+            let found = named.get(line.name.as_str()).ok_or_else(|| RecordingError::NoSuchLine {
                 file: part.name.clone(),
                 first: first.name.clone(),
                 line: line.name.clone(),
@@ -523,8 +559,15 @@ impl LaterPart {
                     });
                 }
             }
+            let unnamed = |line: &RecordedLine| match line.kind {
+                LineKind::Vector { width, unnamed: Some(bits) } => Some((width, bits.first)),
+                _ => None,
+            };
+            if let (Some((width, first)), Some((own_width, own))) = (unnamed(line), unnamed(found)) {
+                (0..width.min(own_width)).for_each(|place| bits[own + place] = Some(first + place));
+            }
         }
-        Ok(Self { part, bits, numbers, clock, begins: Nanos(0) })
+        Ok(Self { part, bits, placed: Vec::new(), numbers, clock, begins: Nanos(0) })
     }
 
     /// Says when the file begins; fails where that is before the end of the one before it.
@@ -594,6 +637,27 @@ impl ContentFormat {
             _ if head.iter().any(strange) || not_utf8(head) && !is_latin(head) => ContentFormat::Unknown,
             _ => ContentFormat::Csv,
         }
+    }
+}
+
+/// Which kind of recording the first bytes of a file are surely of; a text with `=` or `[` in its first line is none.
+pub(crate) fn recognised(bytes: &[u8]) -> Option<&'static str> {
+    let bytes = bytes.strip_prefix(BYTE_ORDER_MARK).unwrap_or(bytes);
+    if let Some(packing) = Packing::of(bytes) {
+        return Some(match packing {
+            Packing::Gzip => "packed by gzip",
+            Packing::Zstandard => "packed by zstd",
+        });
+    }
+    let first = bytes.trim_ascii_start().split(|byte| *byte == b'\n').next().unwrap_or_default();
+    let has = |marks: &[u8]| first.iter().any(|byte| marks.contains(byte));
+    match ContentFormat::of(bytes) {
+        ContentFormat::Vcd => Some("VCD"),
+        ContentFormat::JsonLines => Some("JSON Lines"),
+        ContentFormat::Parquet => Some("Parquet"),
+        ContentFormat::Unknown if bytes.contains(&0) => Some("packed samples, or no text"),
+        ContentFormat::Csv if has(b",;\t") && !has(b"=[#\"'") => Some("CSV"),
+        _ => None,
     }
 }
 

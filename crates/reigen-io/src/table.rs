@@ -29,18 +29,15 @@ use std::sync::atomic::{AtomicU64, Ordering};
 /// So many rows are read at once.
 const BATCH: usize = 1 << 16;
 
-/// The bytes of a table: a file's, or those that a stream gave.
-enum Source {
-    File { file: Arc<File>, length: u64 },
-    Bytes(Bytes),
+/// The file of a table, or what a stream gave, kept in one.
+struct Source {
+    file: Arc<File>,
+    length: u64,
 }
 
 impl Length for Source {
     fn len(&self) -> u64 {
-        match self {
-            Source::File { length, .. } => *length,
-            Source::Bytes(bytes) => bytes.len() as u64,
-        }
+        self.length
     }
 }
 
@@ -48,10 +45,7 @@ impl ChunkReader for Source {
     type T = Box<dyn Read>;
 
     fn get_read(&self, start: u64) -> parquet::errors::Result<Self::T> {
-        Ok(match self {
-            Source::File { file, .. } => Box::new(BufReader::new(FileReader::new(file.clone(), start))),
-            Source::Bytes(bytes) => Box::new(io::Cursor::new(bytes.slice((start as usize).min(bytes.len())..))),
-        })
+        Ok(Box::new(BufReader::new(FileReader::new(self.file.clone(), start))))
     }
 
     fn get_bytes(&self, start: u64, length: usize) -> parquet::errors::Result<Bytes> {
@@ -90,17 +84,17 @@ fn explain(error: ParquetError) -> Failure {
     }
 }
 
-/// Opens a table; a stream is read into memory, since what tells how to read it stands at its end.
+/// Opens a table; a stream is kept in a file, since what tells how to read it stands at its end.
 pub(crate) fn open(chunks: Chunks) -> Result<Table, Failure> {
     let source = match chunks.place() {
         Some((file, _)) => {
             let length = file.metadata()?.len();
-            Source::File { file, length }
+            Source { file, length }
         }
         None => {
-            let mut bytes = Vec::new();
-            chunks.into_stream().read_to_end(&mut bytes)?;
-            Source::Bytes(bytes.into())
+            let mut file = tempfile::tempfile()?;
+            let length = io::copy(&mut chunks.into_stream(), &mut file)?;
+            Source { file: Arc::new(file), length }
         }
     };
     let reader = SerializedFileReader::new(source).map_err(explain)?;
@@ -301,6 +295,10 @@ impl Table {
 impl Reader for Table {
     fn head(&self) -> &Head {
         &self.head
+    }
+
+    fn want_bits(&mut self, _bits: &[usize]) -> bool {
+        false
     }
 
     fn want_numbers(&mut self, numbers: &[usize]) {

@@ -3,8 +3,10 @@
 use crate::cli::ColorWord;
 use crate::log::FILE_ONLY;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use reigen_core::names::counted;
 use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
+use reigen_core::station::error::MOST_TOLD;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};
@@ -106,8 +108,11 @@ impl Failure {
     fn text(&self, renderer: &Renderer) -> String {
         match self {
             Self::Station { file, source, errors } => {
-                let drawn: Vec<String> =
-                    errors.iter().map(|error| renderer.render(&drawing(file, source, error))).collect();
+                let drawn = errors.iter().take(MOST_TOLD).map(|error| renderer.render(&drawing(file, source, error)));
+                let mut drawn: Vec<String> = drawn.collect();
+                if let Some(more @ 1..) = errors.len().checked_sub(MOST_TOLD) {
+                    drawn.push(format!("and {} in {file}: mend these first", counted(more as u64, "more error")));
+                }
                 drawn.join("\n\n")
             }
             Self::Unreadable { file, why, help } => titled(renderer, &format!("cannot read {file}: {why}"), Some(help)),

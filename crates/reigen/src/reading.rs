@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use crate::progress::Bar;
+use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::station::StationErrorKind;
@@ -9,6 +10,7 @@ use reigen_core::time::Nanos;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::{Clock, Recording};
 use reigen_io::source::Source;
+use std::collections::HashMap;
 use std::path::Path;
 
 /// How the times of recordings in a row belong together.
@@ -74,25 +76,21 @@ pub(crate) struct Signals {
 
 /// The signals of one kind, each once, with the shortest of its names.
 pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> Signals {
-    let mut found: Vec<(usize, Vec<String>)> = Vec::new();
+    let mut found: IndexMap<usize, Vec<String>> = IndexMap::new();
     for line in lines.iter().filter(|line| wanted(&line.kind)) {
-        match found.iter_mut().find(|(signal, _)| *signal == line.signal) {
-            Some((_, names)) => names.push(line.name.clone()),
-            None => found.push((line.signal, vec![line.name.clone()])),
-        }
+        found.entry(line.signal).or_default().push(line.name.clone());
     }
     let shortest = |names: &[String]| names.iter().min_by_key(|name| name.len()).cloned().unwrap_or_default();
     // The last part of a name will do where no other line has it.
-    let whole: Vec<String> = found.iter().map(|(_, names)| shortest(names)).collect();
-    let unique = |name: &str| whole.iter().filter(|other| leaf(other) == name).count() == 1;
-    let name = |name: &String| if unique(leaf(name)) { leaf(name).to_owned() } else { name.clone() };
-    let others = |((_, names), main): (&(usize, Vec<String>), &String)| {
-        names.iter().filter(|name| *name != main).cloned().collect()
-    };
+    let whole: Vec<String> = found.values().map(|names| shortest(names)).collect();
+    let mut leaves: HashMap<&str, usize> = HashMap::new();
+    whole.iter().for_each(|name| *leaves.entry(leaf(name)).or_default() += 1);
+    let name = |name: &String| if leaves.get(leaf(name)) == Some(&1) { leaf(name).to_owned() } else { name.clone() };
+    let others = |(names, main): (&Vec<String>, &String)| names.iter().filter(|name| *name != main).cloned().collect();
     Signals {
-        numbers: found.iter().map(|(signal, _)| *signal).collect(),
+        numbers: found.keys().copied().collect(),
         names: whole.iter().map(name).collect(),
-        aliases: found.iter().zip(&whole).map(others).collect(),
+        aliases: found.values().zip(&whole).map(others).collect(),
     }
 }
 

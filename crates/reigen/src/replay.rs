@@ -24,6 +24,7 @@ use reigen_io::events::EventFile;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::output_file::put_in_place;
 use reigen_io::recording::Recording;
+use reigen_io::small_file::{self, SmallFileError};
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
 use std::collections::HashMap;
 use std::path::Path;
@@ -40,7 +41,7 @@ impl StationFile {
     /// Reads and checks a station file.
     pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
         let help = "the first argument is the station file, the second the recording";
-        Self::parse(path.display().to_string(), read_text(path, help)?)
+        Self::parse(path.display().to_string(), read_text(path, small_file::Wanted::Toml, help)?)
     }
 
     /// Checks the text of a station file.
@@ -53,14 +54,11 @@ impl StationFile {
 }
 
 /// Reads a text file that a person wrote; `help` is what to say where it is not there.
-pub(crate) fn read_text(path: &Path, help: &str) -> Result<String, Failure> {
-    let file = path.display().to_string();
-    let unreadable = |why: String, help: &str| Failure::Unreadable { file: file.clone(), why, help: help.to_owned() };
-    let bytes = std::fs::read(path).map_err(|error| unreadable(error.to_string(), help))?;
-    String::from_utf8(bytes).map_err(|error| {
-        let place = error.utf8_error().valid_up_to();
-        let line = 1 + error.as_bytes().iter().take(place).filter(|byte| **byte == b'\n').count();
-        unreadable(format!("it is not UTF-8 text (line {line}, byte {place})"), "save it as UTF-8")
+pub(crate) fn read_text(path: &Path, wanted: small_file::Wanted, help: &str) -> Result<String, Failure> {
+    small_file::read_text(path, wanted).map_err(|error| Failure::Unreadable {
+        file: path.display().to_string(),
+        help: if matches!(error, SmallFileError::NoText { .. }) { "save it as UTF-8" } else { help }.to_owned(),
+        why: error.to_string(),
     })
 }
 

@@ -175,10 +175,10 @@ impl LineMeter {
         Candidate { name, edges: Some((self.edges(), self.alone())), since: self.since, until }
     }
 
-    /// Whether two lines had their edges at the same times; and whether at the same levels.
-    pub fn same_as(&self, other: &Self) -> Option<bool> {
-        let same = self.count > 0 && self.count == other.count && self.trace == other.trace;
-        same.then_some(self.starts_high == other.starts_high)
+    /// How many edges it had and a number made of all their times: lines that have these in common had their edges at the
+    /// same times. `None` without an edge.
+    pub fn history(&self) -> Option<(u64, u64)> {
+        (self.count > 0).then_some((self.count, self.trace))
     }
 
     /// The figures, at the recording's last time.

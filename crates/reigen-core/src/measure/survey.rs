@@ -9,10 +9,13 @@ use super::line::{LineFigures, LineMeter, MANY_EDGES, judge_all};
 use super::{mains, pulse_train};
 use crate::column::{BitColumn, ReadingColumn};
 use crate::finding::Finding;
-use crate::names::counted;
+use crate::names::{counted, some_of};
 use crate::time::Nanos;
 use crate::units::short_time;
+use indexmap::IndexMap;
 use rayon::prelude::*;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 /// A line of two levels, surveyed.
 #[derive(Debug, Clone)]
@@ -87,25 +90,58 @@ impl Surveyor {
             .collect();
         let mut findings = Vec::new();
         let mut lines: Vec<SurveyedLine> = Vec::new();
+        let mut earlier = Histories::default();
         let all = names.iter().zip(figures).zip(guesses).zip(&self.lines).zip(advices);
         for ((((name, figures), guess), meter), advice) in all {
-            let same_as = self.same_as(lines.len(), names);
+            let same_as = meter.as_ref().and_then(|meter| earlier.same_as(name, meter));
             let line = SurveyedLine { name: name.clone(), figures, guess, same_as, advice };
             of_line(&line, meter.as_ref(), &mut findings);
             lines.push(line);
         }
+        findings.extend(of_equal_lines(&lines));
         let analogs: Vec<(String, Option<AnalogFigures>)> =
             analogs.iter().cloned().zip(self.analogs.iter().map(|meter| meter.figures(end))).collect();
         analogs.iter().for_each(|(name, figures)| of_analog(name, figures.as_ref(), &mut findings));
         Survey { lines, analogs, findings }
     }
+}
 
-    /// The first line before this one that is the same or the opposite.
-    fn same_as(&self, line: usize, names: &[String]) -> Option<(String, bool)> {
-        let own = self.lines.get(line)?.as_ref()?;
-        let earlier = self.lines.iter().zip(names).take(line);
-        earlier.filter_map(|(meter, name)| Some((name.clone(), meter.as_ref()?.same_as(own)?))).next()
+/// The first line of each history, by its edges.
+#[derive(Debug, Default)]
+struct Histories<'a>(HashMap<(u64, u64), (&'a str, bool)>);
+
+impl<'a> Histories<'a> {
+    /// The first line before this one that has its edges at the same times, and whether at the same levels.
+    fn same_as(&mut self, name: &'a str, meter: &LineMeter) -> Option<(String, bool)> {
+        let history = meter.history()?;
+        match self.0.entry(history) {
+            Entry::Vacant(first) => {
+                first.insert((name, meter.starts_high));
+                None
+            }
+            Entry::Occupied(first) => {
+                let (first, starts_high) = first.get();
+                Some(((*first).to_owned(), *starts_high == meter.starts_high))
+            }
+        }
     }
+}
+
+/// Lines that are the same as another, or the opposite, each kind together.
+fn of_equal_lines(lines: &[SurveyedLine]) -> Vec<Finding> {
+    let mut groups: IndexMap<&(String, bool), Vec<&str>> = IndexMap::new();
+    for line in lines {
+        if let Some(same_as) = &line.same_as {
+            groups.entry(same_as).or_default().push(&line.name);
+        }
+    }
+    let told = groups.into_iter().map(|((first, same), names)| {
+        let (code, word) = if *same { ("lines-equal", "the same as") } else { ("lines-opposite", "the opposite of") };
+        let message = format!("always {word} `{first}`, edge for edge");
+        let remedy = "if they should be two signals, check for a short or a copied wire";
+        Finding::note(code, &some_of(&names), message, remedy)
+    });
+    told.collect()
 }
 
 fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Finding>) {
@@ -114,11 +150,9 @@ fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Fi
         let message = "never has a level".to_owned();
         return findings.push(Finding::warning("no-level", name, message, "check that it was recorded at all"));
     };
-    if let Some((other, same)) = &line.same_as {
-        let (code, word) = if *same { ("lines-equal", "the same as") } else { ("lines-opposite", "the opposite of") };
-        let message = format!("always {word} `{other}`, edge for edge");
-        let remedy = "if they should be two signals, check for a short or a copied wire";
-        findings.push(Finding::note(code, name, message, remedy));
+    // What is wrong with lines that are the same is told once.
+    if line.same_as.as_ref().is_some_and(|(_, same)| *same) {
+        return;
     }
     match line.guess.kind {
         Kind::Dead => {

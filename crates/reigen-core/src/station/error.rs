@@ -188,6 +188,9 @@ pub enum StationErrorKind {
     },
 }
 
+/// So many errors of a station are told; of those after them only how many there are.
+pub const MOST_TOLD: usize = 10;
+
 impl StationErrorKind {
     /// A name that is not among the known ones.
     pub fn unknown(what: &'static str, found: &str, known: Vec<String>) -> Self {

@@ -1,6 +1,7 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
 use super::builder::{Builder, PointTable};
+use super::error::MOST_TOLD;
 use super::plan::RAW;
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::condition::scan::ScanTable;
@@ -14,7 +15,7 @@ use crate::wiring::sensor::SensorTable;
 use crate::wiring::{self, Wiring};
 use indexmap::IndexMap;
 use serde::Deserialize;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
 
@@ -109,8 +110,9 @@ fn build_displays(tables: Tables<DisplayTable>, builder: &mut Builder<'_>) -> Ve
 
 /// The names in the texts of displays.
 fn check_displays(station: &Station, builder: &mut Builder<'_>) {
+    let known = Known::new(station);
     for (name, span, is_bit) in station.displays.iter().flat_map(Display::names) {
-        match type_of(station, name) {
+        match type_of(&known, name, builder.errors.len() < MOST_TOLD) {
             Ok(found) if is_bit && found != Type::Bit => {
                 let kind = ExpressionErrorKind::NumberForBit(name.to_string());
                 builder.refuse(span, StationErrorKind::Expression(kind));
@@ -180,19 +182,23 @@ fn resolve(station: &mut Station) {
 }
 
 fn check_names(station: &Station, builder: &mut Builder<'_>) {
-    for (number, point) in station.points.iter().enumerate() {
-        let earlier = station.points.iter().take(number).find(|earlier| earlier.name == point.name);
-        if let Some(earlier) = earlier {
-            let kind = StationErrorKind::TwiceNamed { name: point.name.clone(), first: earlier.span.clone() };
+    let mut earlier: HashMap<&str, &Point> = HashMap::new();
+    for point in &station.points {
+        let first = *earlier.entry(&point.name).or_insert(point);
+        if !std::ptr::eq(first, point) {
+            let kind = StationErrorKind::TwiceNamed { name: point.name.clone(), first: first.span.clone() };
             builder.refuse(point.span.clone(), kind);
         }
     }
 }
 
 fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
+    let known = Known::new(station);
     for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
+        // What may be meant is looked for as long as it is told.
+        let explained = builder.errors.len() < MOST_TOLD;
         let is_raw = |name: &Reference| bit.formula && name.point == RAW && name.field.is_empty();
-        let type_of = |name: &Reference| if is_raw(name) { Ok(Type::Real) } else { type_of(station, name) };
+        let type_of = |name: &Reference| if is_raw(name) { Ok(Type::Real) } else { type_of(&known, name, explained) };
         let mut errors = Vec::new();
         wants(!bit.number, &bit.expression, &type_of, &mut errors);
         for error in errors {
@@ -201,9 +207,24 @@ fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
     }
 }
 
-fn type_of(station: &Station, name: &Reference) -> Result<Type, ExpressionErrorKind> {
-    let Some(point) = station.points.iter().find(|point| point.name == name.point) else {
-        let near = nearest(&name.point, station.points.iter().map(|point| point.name.as_str()));
+/// The points by their names.
+struct Known<'a> {
+    station: &'a Station,
+    points: HashMap<&'a str, &'a Point>,
+}
+
+impl<'a> Known<'a> {
+    fn new(station: &'a Station) -> Self {
+        let named = station.points.iter().rev().map(|point| (point.name.as_str(), point));
+        Self { station, points: named.collect() }
+    }
+}
+
+/// The type of a name; `explained` also looks for the one that may be meant.
+fn type_of(known: &Known<'_>, name: &Reference, explained: bool) -> Result<Type, ExpressionErrorKind> {
+    let Some(point) = known.points.get(name.point.as_str()) else {
+        let names = known.station.points.iter().map(|point| point.name.as_str()).filter(|_| explained);
+        let near = nearest(&name.point, names);
         return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near.map(str::to_owned)));
     };
     let fields = point.kind.fields();

@@ -1,18 +1,16 @@
 //! From a station and the lines of a recording to an engine.
 
 use super::builder::Builder;
+use super::error::MOST_TOLD;
+use super::line_names::LineNames;
 use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
 use crate::engine::{BitSource, Block, Branch, Engine, Itself, NumberSource, Shape};
-use crate::lines::{LineKind, RecordedLine};
+use crate::lines::RecordedLine;
 use crate::logic::apply::{Apply, Operand, Operation};
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
-use crate::names::{nearest, without_unit};
 use crate::time::Nanos;
 use std::collections::{HashMap, HashSet};
-
-/// How many of a recording's lines a message lists.
-const MOST_LISTED: usize = 12;
 
 /// A station bound to the lines of a recording.
 pub struct Plan {
@@ -39,11 +37,13 @@ struct Bound {
     names: Vec<String>,
     /// For each name the number of its signal among them.
     numbers: HashMap<String, usize>,
+    /// The same for each signal.
+    known: HashMap<usize, usize>,
 }
 
 impl Bound {
     fn add(&mut self, line: &LineName, signal: usize) {
-        let number = self.signals.iter().position(|&known| known == signal).unwrap_or(self.signals.len());
+        let number = *self.known.entry(signal).or_insert(self.signals.len());
         if number == self.signals.len() {
             self.signals.push(signal);
             self.names.push(line.name.clone());
@@ -57,19 +57,24 @@ impl Bound {
 /// # Errors
 /// Every line that the recording does not have, or has more than one of, or that has no two levels.
 pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Result<Plan, Vec<StationError>> {
-    let mut errors = Vec::new();
+    let known = LineNames::new(recorded);
+    let mut errors: Vec<StationError> = Vec::new();
+    let refuse = |errors: &mut Vec<StationError>, kind, line: &LineName| {
+        let kind = if errors.len() < MOST_TOLD { known.explained(kind) } else { kind };
+        errors.push(StationError { kind, span: line.span.clone() });
+    };
     let (mut lines, mut numbers) = (Bound::default(), Bound::default());
     for point in &station.points {
         for line in point.kind.lines() {
-            match find_line(&line.name, recorded) {
+            match known.level(&line.name) {
                 Ok(signal) => lines.add(line, signal),
-                Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
+                Err(kind) => refuse(&mut errors, kind, line),
             }
         }
         if let Some(line) = point.kind.number_line() {
-            match find_number(&line.name, recorded) {
+            match known.number(&line.name) {
                 Ok(signal) => numbers.add(line, signal),
-                Err(kind) => errors.push(StationError { kind, span: line.span.clone() }),
+                Err(kind) => refuse(&mut errors, kind, line),
             }
         }
     }
@@ -97,66 +102,6 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         numbers: numbers.signals,
         number_lines: numbers.numbers,
     })
-}
-
-/// The signal of a line of two levels, by its name: a whole name, or the end of one after a dot.
-///
-/// # Errors
-/// Where there is none, or several, or it has no two levels.
-pub fn find_line(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
-    let first = find(name, recorded)?;
-    let (what, remedy) = match &first.kind {
-        LineKind::Level => return Ok(first.signal),
-        LineKind::Vector { width } => {
-            (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
-        }
-        LineKind::Number { why } => (why.clone(), "give --high-above and --low-below to make two levels of it".into()),
-        LineKind::Words { why } => {
-            (why.clone(), "where it has two words, --high WORD says which one is high".to_owned())
-        }
-        LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
-    };
-    Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
-}
-
-/// The number line of a name, as [`find_line`] finds those of two levels.
-///
-/// # Errors
-/// Where there is none, or several, or it has no numbers.
-pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
-    let first = find(name, recorded)?;
-    match &first.kind {
-        LineKind::Number { .. } | LineKind::Real | LineKind::Vector { .. } => Ok(first.signal),
-        LineKind::Level | LineKind::Words { .. } => Err(StationErrorKind::NotANumber { name: name.to_owned() }),
-    }
-}
-
-/// The line that a name means; with a unit behind it, as it stands in a file's header, it may be the name without.
-fn find<'a>(name: &str, recorded: &'a [RecordedLine]) -> Result<&'a RecordedLine, StationErrorKind> {
-    let known = |name: &str| recorded.iter().any(|line| line.name == name);
-    let short = without_unit(name);
-    let name = if !known(name) && known(short) { short } else { name };
-    let ending = format!(".{name}");
-    let whole: Vec<&RecordedLine> = recorded.iter().filter(|line| line.name == name).collect();
-    let fits = match whole.is_empty() {
-        true => recorded.iter().filter(|line| line.name.ends_with(&ending)).collect(),
-        false => whole,
-    };
-    let Some(first) = fits.first() else {
-        let leaf = |line: &'_ RecordedLine| line.name.rsplit('.').next().unwrap_or_default().to_owned();
-        let known: Vec<String> = recorded.iter().flat_map(|line| [leaf(line), line.name.clone()]).collect();
-        return Err(StationErrorKind::UnknownLine {
-            name: name.to_owned(),
-            near: nearest(name, known.iter().map(String::as_str)).map(str::to_owned),
-            some: recorded.iter().take(MOST_LISTED).map(|line| line.name.clone()).collect(),
-        });
-    };
-    if fits.iter().any(|line| line.signal != first.signal) {
-        let mut names: Vec<String> = fits.iter().map(|line| line.name.clone()).collect();
-        names.dedup();
-        return Err(StationErrorKind::AmbiguousLine { name: name.to_owned(), fits: names });
-    }
-    Ok(first)
 }
 
 /// For each point the numbers of the points that it reads.

@@ -23,7 +23,7 @@ fn recorded() -> Vec<RecordedLine> {
         line("walk.left.HALL", 1, LineKind::Level),
         line("walk.right.HALL", 2, LineKind::Level),
         line("walk.copy.PB", 0, LineKind::Level),
-        line("walk.bus", 0, LineKind::Vector { width: 8 }),
+        line("walk.bus", 0, LineKind::Vector { width: 8, unnamed: None }),
         line("walk.volts", 1, LineKind::Real),
     ]
 }

@@ -1,6 +1,7 @@
 //! What packed samples mean, in a TOML file beside them.
 
 use crate::error::RecordingError;
+use crate::small_file::{SmallFileError, Wanted, read_text};
 use reigen_core::quantity::{SampleRate, parse_sample_rate};
 use reigen_core::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -21,9 +22,9 @@ struct File {
 pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>, RecordingError> {
     let path = path(recording);
     let refuse = |why: String| RecordingError::Sidecar { file: path.display().to_string(), why };
-    let text = match std::fs::read_to_string(&path) {
+    let text = match read_text(&path, Wanted::Toml) {
         Ok(text) => text,
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(SmallFileError::Io(error)) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
         Err(error) => return Err(refuse(error.to_string())),
     };
     let file: File = toml::from_str(&text).map_err(|error| refuse(error.to_string().trim_end().to_owned()))?;

@@ -239,15 +239,26 @@ impl Body {
         let Target::Vector { first, width, number, signed } = target else { return };
         let leftmost = value.first().copied().and_then(level_of).flatten();
         let missing = width.saturating_sub(value.len());
-        let filled = std::iter::repeat_n(leftmost.map(|_| false), missing);
-        let levels = filled.chain(value.iter().map(|&letter| level_of(letter).flatten()));
-        let mut sum = Some(0.0);
-        for (place, level) in levels.enumerate() {
-            self.set(first + place, level, piece);
-            let weight = if signed && place == 0 { -1.0 } else { 1.0 };
-            sum = sum.zip(level).map(|(sum, high)| sum * 2.0 + if high { weight } else { 0.0 });
+        let level = |place: usize| match place.checked_sub(missing) {
+            None => leftmost.map(|_| false),
+            Some(place) => value.get(place).copied().and_then(level_of).flatten(),
+        };
+        match &layout.parts {
+            None => (0..width).for_each(|place| self.set(first + place, level(place), piece)),
+            Some(parts) => {
+                let wanted = parts.get(&number).into_iter().flatten();
+                wanted.for_each(|&(place, column)| self.set(column, level(place), piece));
+            }
         }
-        if let (Some(value), true) = (sum, layout.head.wants(number)) {
+        if !layout.head.wants(number) {
+            return;
+        }
+        let weight = |place: usize| if signed && place == 0 { -1.0 } else { 1.0 };
+        // Zeros to the left add nothing.
+        let sum = (missing..width)
+            .try_fold(0.0, |sum, place| level(place).map(|high| sum * 2.0 + if high { weight(place) } else { 0.0 }));
+        // A vector so wide that its number is beyond all bounds has none.
+        if let Some(value) = sum.filter(|sum: &f64| sum.is_finite()) {
             piece.read(number, self.now, value);
         }
     }

@@ -2,9 +2,10 @@
 
 use super::codes::Codes;
 use crate::pipeline::Head;
-use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::lines::{LineKind, RecordedLine, VectorBits};
 use reigen_core::names::counted;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+use std::collections::HashMap;
 use std::fmt;
 
 /// All that the value changes need to know.
@@ -17,7 +18,17 @@ pub(super) struct Layout {
     pub(super) head: Head,
     /// For each letter the two-level signal that it is the code of, or a number beyond all signals.
     pub(super) one_letter: [u32; 256],
+    /// The targets as they were declared.
+    declared: Vec<Target>,
+    /// Where there are too many signals for a column each: of each vector, by its number, the places of the bits that are
+    /// wanted and their columns.
+    pub(super) parts: Option<HashMap<usize, Vec<(usize, usize)>>>,
 }
+
+/// With more signals than these only those that are wanted get columns.
+const MOST_COLUMNS: usize = 4096;
+/// The bits of a wider vector get no names, but can be asked for.
+const MOST_NAMED: usize = 1024;
 
 /// A number beyond all signals.
 const NO_SIGNAL: u32 = u32::MAX;
@@ -48,6 +59,53 @@ impl Target {
 }
 
 impl Layout {
+    /// Gives columns to these two-level signals only, in this order, where there are too many; all others share one more.
+    pub(super) fn want_bits(&mut self, bits: &[usize]) -> bool {
+        if self.head.bits <= MOST_COLUMNS {
+            return false;
+        }
+        let column: HashMap<usize, usize> = bits.iter().enumerate().map(|(column, &signal)| (signal, column)).collect();
+        let others = bits.len();
+        let mut parts = HashMap::new();
+        self.targets = self.declared.clone();
+        for target in &mut self.targets {
+            match target {
+                Target::Bit(signal) => *signal = column.get(signal).copied().unwrap_or(others),
+                Target::Vector { first, width, number, .. } => {
+                    // What nobody wants is not looked for bit by bit.
+                    let own: Vec<(usize, usize)> = match *width <= bits.len() {
+                        true => {
+                            (0..*width).filter_map(|place| Some((place, *column.get(&(*first + place))?))).collect()
+                        }
+                        false => bits
+                            .iter()
+                            .zip(0..)
+                            .filter_map(|(&signal, column)| {
+                                let place = signal.checked_sub(*first).filter(|place| *place < *width)?;
+                                Some((place, column))
+                            })
+                            .collect(),
+                    };
+                    parts.insert(*number, own);
+                }
+                Target::Real { .. } | Target::Other => {}
+            }
+        }
+        self.parts = Some(parts);
+        self.head.columns = Some(others + 1);
+        self.find_letters();
+        true
+    }
+
+    fn find_letters(&mut self) {
+        self.one_letter = [NO_SIGNAL; 256];
+        for letter in b'!'..=b'~' {
+            if let Some(signal) = self.bit_of(&[letter]) {
+                self.one_letter[usize::from(letter)] = signal as u32;
+            }
+        }
+    }
+
     /// The two-level signal of a code.
     #[inline]
     pub(super) fn bit_of(&self, code: &[u8]) -> Option<usize> {
@@ -144,8 +202,10 @@ impl LayoutBuilder {
                 let (left, right) = range
                     .filter(|(left, right)| left.abs_diff(*right) as usize + 1 == width)
                     .unwrap_or((width as i64 - 1, 0));
-                self.lines.push(line(base.to_owned(), number, LineKind::Vector { width }));
-                for place in 0..width {
+                let unnamed = (width > MOST_NAMED).then_some(VectorBits { first, left, right });
+                let named = if unnamed.is_some() { 0 } else { width };
+                self.lines.push(line(base.to_owned(), number, LineKind::Vector { width, unnamed }));
+                for place in 0..named {
                     let index = if left >= right { left - place as i64 } else { left + place as i64 };
                     self.lines.push(line(format!("{base}[{index}]"), first + place, LineKind::Level));
                 }
@@ -160,12 +220,10 @@ impl LayoutBuilder {
             format!("VCD in steps of {scale}; {} with levels, {numbers} with numbers", counted(bits as u64, "line"));
         let (tick, rounds) = (scale.tick(), scale.rounds());
         let head = Head { lines, bits, numbers, tick, rounds, taken_for, ..Head::default() };
-        let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256] };
-        for letter in b'!'..=b'~' {
-            if let Some(signal) = layout.bit_of(&[letter]) {
-                layout.one_letter[usize::from(letter)] = signal as u32;
-            }
-        }
+        let declared = if bits > MOST_COLUMNS { targets.clone() } else { Vec::new() };
+        let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256], declared, parts: None };
+        layout.find_letters();
+        layout.want_bits(&[]);
         layout
     }
 }

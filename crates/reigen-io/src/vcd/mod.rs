@@ -39,6 +39,10 @@ impl Format for Vcd {
         &mut self.layout.head
     }
 
+    fn want_bits(&mut self, bits: &[usize]) -> bool {
+        self.layout.want_bits(bits)
+    }
+
     /// Before a line that begins with a time.
     fn boundary(&self, bytes: &[u8], _before: usize) -> Option<usize> {
         let mut until = bytes.len();

@@ -4,6 +4,7 @@ use super::destination::{Destination, folder_of};
 pub use super::destination::{FileIdentity, is_stream};
 use super::unfinished::Unfinished;
 pub use super::unfinished::{NewFolders, remove_unfinished_and_exit, remove_unfinished_and_exit_from_panic};
+pub use crate::error::system_words;
 use std::fs::{File, Metadata};
 use std::io::{self, BufWriter, Stdout, Write};
 use std::path::{Path, PathBuf};
@@ -82,15 +83,6 @@ impl OutputError {
 
 fn named(path: &Path) -> String {
     if path == Path::new("-") { "standard output".to_owned() } else { path.display().to_string() }
-}
-
-/// What the system says, without its number.
-pub fn system_words(error: &io::Error) -> String {
-    let text = error.to_string();
-    match text.split_once(" (os error") {
-        Some((words, _)) => words.to_owned(),
-        None => text,
-    }
 }
 
 /// What to do about what the system says.

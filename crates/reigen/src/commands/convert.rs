@@ -16,6 +16,7 @@ use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
 use reigen_io::write::{Format, Heading, begin_file, name_as_written, write_sidecar};
+use std::collections::HashSet;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
@@ -99,9 +100,9 @@ fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen,
     }
     let wanted = |name: &str| arguments.only.is_empty() || arguments.only.iter().any(|wanted| is(name, wanted));
     let chosen = Chosen::new(recording, wanted);
-    let names: Vec<&str> = chosen.lines.iter().map(|line| line.name.as_str()).collect();
-    match names.iter().enumerate().find(|(at, name)| names.iter().take(*at).any(|other| other == *name)) {
-        Some((_, name)) => Err(Failure::Usage {
+    let mut names: HashSet<&str> = HashSet::new();
+    match chosen.lines.iter().map(|line| line.name.as_str()).find(|name| !names.insert(name)) {
+        Some(name) => Err(Failure::Usage {
             message: format!("two lines have the name `{name}`"),
             help: "choose others with --only, or name them apart where they are recorded".to_owned(),
         }),

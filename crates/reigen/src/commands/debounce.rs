@@ -16,7 +16,7 @@ use reigen_core::measure::bounce::{BounceMeter, Bursts};
 use reigen_core::measure::debounce::{Debounced, LinesMeter, Method, Sense};
 use reigen_core::measure::plateau::Plateau;
 use reigen_core::names::counted;
-use reigen_core::station::plan::find_line;
+use reigen_core::station::line_names::find_line;
 use reigen_core::time::Nanos;
 use reigen_draw::curve::CurvePicture;
 use reigen_draw::theme::Theme;

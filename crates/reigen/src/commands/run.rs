@@ -19,6 +19,7 @@ use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Clock;
+use reigen_io::small_file;
 use reigen_io::source::Source;
 use std::path::Path;
 
@@ -146,7 +147,8 @@ pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &
 
 /// Reads what really happened.
 fn read_truth(path: &Path) -> Result<TruthFile, Failure> {
-    let text = read_text(path, "--truth wants the file that `reigen simulate --truth` wrote")?;
+    let text =
+        read_text(path, small_file::Wanted::Json, "--truth wants the file that `reigen simulate --truth` wrote")?;
     serde_json::from_str(&text).map_err(|error| Failure::Unreadable {
         file: path.display().to_string(),
         why: error.to_string(),

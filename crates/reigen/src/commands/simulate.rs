@@ -7,13 +7,14 @@ use reigen_core::simulate::scenario::{self, Scenario};
 use reigen_core::simulate::{Change, Simulation, Value};
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::small_file::Wanted;
 use reigen_io::write::{Changes, Format, Heading, Line, begin_file};
 use std::io;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
     let name = arguments.scenario.display().to_string();
-    let source = read_text(&arguments.scenario, "the argument is the scenario file")?;
+    let source = read_text(&arguments.scenario, Wanted::Toml, "the argument is the scenario file")?;
     let scenario = parse(&name, &source)?;
     let end = arguments.length.unwrap_or(scenario.duration);
     if end == Nanos(0) {

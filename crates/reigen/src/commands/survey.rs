@@ -8,17 +8,19 @@ use crate::reading;
 use crate::reading::{read_through, signals};
 use crate::replay::read_options;
 use crate::tables::{cells, left, print_findings, table};
+use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::lines::LineKind;
 use reigen_core::measure::analog::AnalogFigures;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
-use reigen_core::names::counted;
+use reigen_core::names::{counted, some_of};
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use serde::Serialize;
+use std::collections::HashMap;
 use std::io::Write as _;
 use std::path::Path;
 
@@ -129,14 +131,28 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
     print_findings(&folded(surveyed), out)
 }
 
+/// Findings that are told once for all lines of which they say the same.
+const FOLDED: [&str; 3] = ["dead", "no-level", "late-level"];
+/// So many names of one line, or of lines that are the same, stand in the table.
+const MOST_NAMES: usize = 10;
+
 /// The findings as people read them: those of all dead lines are one.
 fn folded(surveyed: &Surveyed) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
+    let mut groups: IndexMap<(&str, &str), Vec<&str>> = IndexMap::new();
     for finding in &surveyed.survey.findings {
-        let first = findings.iter_mut().find(|first| first.code == "dead" && first.message == finding.message);
-        match first.filter(|_| finding.code == "dead") {
-            Some(first) => first.subject = format!("{}, {}", first.subject, finding.subject),
-            None => findings.push(finding.clone()),
+        if FOLDED.contains(&finding.code) {
+            groups.entry((finding.code, &finding.message)).or_default().push(&finding.subject);
+        }
+    }
+    for finding in &surveyed.survey.findings {
+        match FOLDED.contains(&finding.code) {
+            false => findings.push(finding.clone()),
+            true => {
+                let names = groups.shift_remove(&(finding.code, finding.message.as_str()));
+                let subject = names.map(|names| some_of(&names));
+                findings.extend(subject.map(|subject| Finding { subject, ..finding.clone() }));
+            }
         }
     }
     findings
@@ -158,23 +174,28 @@ fn level_table(surveyed: &Surveyed) -> comfy_table::Table {
         "longest",
     ]);
     let lines = &surveyed.survey.lines;
+    let mut same: HashMap<&str, Vec<&str>> = HashMap::new();
+    for line in lines {
+        if let Some((first, true)) = &line.same_as {
+            same.entry(first).or_default().push(&line.name);
+        }
+    }
     for (line, aliases) in lines.iter().zip(&surveyed.aliases) {
-        let same =
-            |other: &&SurveyedLine| other.same_as.as_ref().is_some_and(|(first, same)| *same && *first == line.name);
-        let names: Vec<&str> = [line.name.as_str()]
-            .into_iter()
-            .chain(aliases.iter().map(String::as_str))
-            .chain(lines.iter().filter(same).map(|other| other.name.as_str()))
-            .collect();
+        let others = same.get(line.name.as_str()).into_iter().flatten().copied();
+        let mut names: Vec<&str> =
+            std::iter::once(line.name.as_str()).chain(aliases.iter().map(String::as_str)).chain(others).collect();
+        let more = names.len().saturating_sub(MOST_NAMES);
+        names.truncate(MOST_NAMES);
+        let more = if more > 0 { format!(" = {more} more") } else { String::new() };
         // A line that is the same as another stands beside it, and dead lines stand together below.
         if line.guess.kind != Kind::Dead && !line.same_as.as_ref().is_some_and(|(_, same)| *same) {
-            rows.add_row(line_row(&names.join(" = "), line));
+            rows.add_row(line_row(&(names.join(" = ") + &more), line));
         }
     }
     let dead: Vec<&str> =
         lines.iter().filter(|line| line.guess.kind == Kind::Dead).map(|line| line.name.as_str()).collect();
     if !dead.is_empty() {
-        rows.add_row([dead.join(", "), Kind::Dead.words()]);
+        rows.add_row([some_of(&dead), Kind::Dead.words()]);
     }
     left(&mut rows, 1);
     rows
