@@ -347,8 +347,8 @@ const MOST_DIGITS: i32 = 9;
 ///
 /// The last digit is the one that a step of the resolution changes.
 pub fn resolved(value: f64, resolution: Option<f64>) -> String {
-    if !value.is_finite() {
-        return format!("{value}");
+    if !is_written_out(value) {
+        return significant(value);
     }
     let size = match resolution.filter(|step| *step > 0.0 && step.is_finite()) {
         Some(step) => -step.log10().floor() as i32,
@@ -365,10 +365,18 @@ pub fn resolved(value: f64, resolution: Option<f64>) -> String {
     }
 }
 
+/// Whether a number is written with all its digits, and not with a power of ten.
+fn is_written_out(value: f64) -> bool {
+    value == 0.0 || (1e-9..1e15).contains(&value.abs())
+}
+
 /// A number to three significant digits, without noughts at its end: `7.05`, `120`, `0.0033`.
 pub fn significant(value: f64) -> String {
-    if value == 0.0 || !value.is_finite() {
-        return format!("{value}");
+    if !is_written_out(value) {
+        return if value.is_finite() { format!("{value:.2e}") } else { "unknown".to_owned() };
+    }
+    if value == 0.0 {
+        return "0".to_owned();
     }
     let rounded: f64 = format!("{value:.2e}").parse().unwrap_or(value);
     let digits = (2 - rounded.abs().log10().floor() as i32).max(0) as usize;

@@ -8,12 +8,16 @@ use crate::station::builder::Builder;
 use crate::units::significant;
 use serde::Deserialize;
 
+/// The most letters of a row, and the most rows.
+const MOST_COLUMNS: usize = 1000;
+const MOST_ROWS: usize = 1000;
+
 /// `[display.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct DisplayTable {
-    columns: usize,
-    rows: usize,
+    columns: Spanned<usize>,
+    rows: Spanned<usize>,
     text: Vec<Spanned<String>>,
 }
 
@@ -44,16 +48,23 @@ enum Part {
 impl DisplayTable {
     /// Checks the table and makes the display of it.
     pub(crate) fn build(self, name: String, builder: &mut Builder<'_>) -> Display {
-        if let Some(row) = self.text.get(self.rows) {
+        for (found, what, most) in [(&self.columns, "columns", MOST_COLUMNS), (&self.rows, "rows", MOST_ROWS)] {
+            if !(1..=most).contains(found.get_ref()) {
+                let message = format!("no display has {} {what}: they are from 1 to {most}", found.get_ref());
+                builder.refuse(found.span(), StationErrorKind::File(message));
+            }
+        }
+        let (columns, rows) = (*self.columns.get_ref(), *self.rows.get_ref());
+        if let Some(row) = self.text.get(rows) {
             let kind = StationErrorKind::File(format!(
                 "the display has {} rows, and this is row {}",
-                self.rows,
-                self.rows + 1
+                rows,
+                rows.saturating_add(1)
             ));
             builder.refuse(row.span(), kind);
         }
         let lines = self.text.iter().map(|row| (parse(row, builder), row.span())).collect();
-        Display { name, columns: self.columns, rows: self.rows, lines }
+        Display { name, columns, rows, lines }
     }
 }
 

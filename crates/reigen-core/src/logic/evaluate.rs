@@ -26,25 +26,48 @@ impl Evaluate {
         let sources = names.iter().map(source_of).collect();
         let mut block = Self { sources, names, expression, table: None };
         block.table = (block.names.len() <= TABLE_NAMES).then(|| {
-            (0..1u64 << block.names.len()).fold(0, |table, levels| table | u64::from(block.by_tree(levels)) << levels)
+            let value = |levels: u64| block.by_tree(|number| levels >> number & 1 == 1);
+            (0..1u64 << block.names.len()).fold(0, |table, levels| table | u64::from(value(levels)) << levels)
         });
         block
     }
 
-    /// The value, where name `n` has bit `n` of `levels`: the readable form.
-    fn by_tree(&self, levels: u64) -> bool {
-        let of = |name: &Reference| {
-            let number = self.names.binary_search(name).ok()?;
-            Some(Value::Bit(levels >> number & 1 == 1))
-        };
+    /// The value, where `level` is that of each name by its number: the readable form.
+    fn by_tree(&self, level: impl Fn(usize) -> bool) -> bool {
+        let of = |name: &Reference| Some(Value::Bit(level(self.names.binary_search(name).ok()?)));
         self.expression.value(&of) == Some(Value::Bit(true))
     }
 
-    /// The same by the table, where there is one.
-    fn value(&self, levels: u64) -> bool {
-        match self.table {
-            Some(table) => table >> levels & 1 == 1,
-            None => self.by_tree(levels),
+    /// Works through a window, from levels of the names that `toggle` changes and `value` makes a value of.
+    fn work_from<L>(
+        &self,
+        inputs: Inputs<'_>,
+        output: &mut BitColumn,
+        mut levels: L,
+        toggle: impl Fn(&mut L, usize, bool),
+        value: impl Fn(&L) -> bool,
+    ) {
+        let Some(start) = inputs.start(self.sources.iter().copied()) else { return };
+        let columns = self.sources.iter().map(|&source| inputs.bit(source));
+        let mut heads: Vec<Head<'_>> = columns.clone().map(Head::new).collect();
+        columns.enumerate().for_each(|(number, column)| toggle(&mut levels, number, column.level == Some(true)));
+        loop {
+            let time = heads.iter().map(|head| head.next).min().unwrap_or(NEVER);
+            if time == NEVER {
+                break;
+            }
+            if output.level.is_none() && time > start.0 {
+                output.start(start, value(&levels));
+            }
+            for (number, head) in heads.iter_mut().enumerate() {
+                toggle(&mut levels, number, head.pass(time));
+            }
+            if time > start.0 && output.last_level() != Some(value(&levels)) {
+                output.toggles.push(Nanos(time));
+            }
+        }
+        if output.level.is_none() {
+            output.start(start, value(&levels));
         }
     }
 }
@@ -73,12 +96,12 @@ impl<'a> Head<'a> {
         };
     }
 
-    /// Passes all toggles at exactly `time`; gives 1 where the level is another after them.
+    /// Passes all toggles at exactly `time`; says whether the level is another after them.
     #[inline]
-    fn pass(&mut self, time: u64) -> u64 {
-        let mut odd = 0;
+    fn pass(&mut self, time: u64) -> bool {
+        let mut odd = false;
         while self.next == time {
-            odd ^= 1;
+            odd = !odd;
             self.step();
         }
         odd
@@ -88,28 +111,18 @@ impl<'a> Head<'a> {
 impl Block for Evaluate {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [output] = outputs.bits else { return };
-        let Some(start) = inputs.start(self.sources.iter().copied()) else { return };
-        let columns = self.sources.iter().map(|&source| inputs.bit(source));
-        let mut heads: Vec<Head<'_>> = columns.clone().map(Head::new).collect();
-        let mut levels =
-            columns.enumerate().fold(0, |all, (number, column)| all | u64::from(column.level == Some(true)) << number);
-        loop {
-            let time = heads.iter().map(|head| head.next).min().unwrap_or(NEVER);
-            if time == NEVER {
-                break;
+        match self.table {
+            Some(table) => {
+                let toggle = |levels: &mut u64, number: usize, odd: bool| *levels ^= u64::from(odd) << number;
+                self.work_from(inputs, output, 0, toggle, |levels| table >> levels & 1 == 1);
             }
-            if output.level.is_none() && time > start.0 {
-                output.start(start, self.value(levels));
+            None => {
+                let toggle = |levels: &mut Vec<bool>, number: usize, odd: bool| {
+                    levels.get_mut(number).into_iter().for_each(|level| *level ^= odd);
+                };
+                let value = |levels: &Vec<bool>| self.by_tree(|number| levels.get(number) == Some(&true));
+                self.work_from(inputs, output, vec![false; self.names.len()], toggle, value);
             }
-            for (number, head) in heads.iter_mut().enumerate() {
-                levels ^= head.pass(time) << number;
-            }
-            if time > start.0 && output.last_level() != Some(self.value(levels)) {
-                output.toggles.push(Nanos(time));
-            }
-        }
-        if output.level.is_none() {
-            output.start(start, self.value(levels));
         }
     }
 }
@@ -117,21 +130,41 @@ impl Block for Evaluate {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::engine::Lines;
     use crate::logic::expression::parse;
 
+    /// The output's toggles, and what it begins with, where each name toggles once, at the time of its number.
+    fn worked(text: &str) -> (Option<bool>, Vec<u64>) {
+        let number = |name: &Reference| name.point.trim_start_matches('p').parse::<usize>().unwrap();
+        let mut block = Evaluate::new(parse(text).unwrap(), |name| BitSource::Line(number(name)));
+        let column = |time: u64| BitColumn { level: Some(false), since: Nanos(0), toggles: vec![Nanos(time)] };
+        let lines: Vec<BitColumn> = (0..200).map(column).collect();
+        let mut output = [BitColumn::default()];
+        let inputs = Inputs { lines: Lines::of_bits(&lines), bits: &[], counts: &[], readings: &[] };
+        let window = Window { from: Nanos(0), until: Nanos(300) };
+        block.work(window, inputs, Outputs { bits: &mut output, counts: &mut [], readings: &mut [] });
+        let [output] = output;
+        (output.level, output.toggles.iter().map(|time| time.0).collect())
+    }
+
     #[test]
-    fn more_names_than_a_table_holds_are_worked_by_the_tree() {
-        let block = Evaluate::new(parse("a AND b AND c AND d AND e AND f AND g").unwrap(), |_| BitSource::Line(0));
-        assert_eq!(block.table, None);
-        assert!(block.value(0b111_1111) && !block.value(0b111_1110));
+    fn many_names_are_all_looked_at() {
+        for count in [2, 6, 7, 64, 65, 130] {
+            let joined = |word: &str| (1..=count).map(|name| format!("p{name}")).collect::<Vec<_>>().join(word);
+            assert_eq!(worked(&joined(" AND ")), (Some(false), vec![count]), "{count}");
+            assert_eq!(worked(&joined(" OR ")), (Some(false), vec![1]), "{count}");
+            assert_eq!(worked(&joined(" XOR ")), (Some(false), (1..=count).collect()), "{count}");
+        }
     }
 
     #[test]
     fn the_table_and_the_tree_agree() {
         for text in ["TRUE", "a", "NOT a", "a XOR b AND c", "(a OR b) AND NOT (c XOR d) OR e AND f", "a OR a"] {
             let block = Evaluate::new(parse(text).unwrap(), |_| BitSource::Line(0));
-            for levels in 0..1 << block.names.len() {
-                assert_eq!(block.value(levels), block.by_tree(levels), "{text} at {levels:b}");
+            let table = block.table.unwrap();
+            for levels in 0..1u64 << block.names.len() {
+                let value = block.by_tree(|number| levels >> number & 1 == 1);
+                assert_eq!(table >> levels & 1 == 1, value, "{text} at {levels:b}");
             }
         }
     }

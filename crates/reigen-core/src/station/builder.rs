@@ -12,6 +12,9 @@ use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
 use std::borrow::Cow;
 use std::fmt;
 
+/// No quantity is smaller or larger; what is made of such numbers stays within bounds too.
+const REASONABLE: std::ops::RangeInclusive<f64> = 1e-12..=1e12;
+
 /// A table of one kind of point, as it stands in the file.
 pub trait PointTable: DeserializeOwned {
     /// Checks the table and makes the point of it; `None` where an error has been noted.
@@ -110,10 +113,13 @@ impl<'a> Builder<'a> {
     pub fn positive(&mut self, number: &Option<Spanned<f64>>, key: &str) -> Option<Option<f64>> {
         let Some(number) = number else { return Some(None) };
         let value = *number.get_ref();
-        if value > 0.0 && value.is_finite() {
+        if REASONABLE.contains(&value) {
             return Some(Some(value));
         }
-        let message = format!("`{key}` is {value}: it must be above zero");
+        let message = match value > 0.0 {
+            true => format!("`{key}` is {value:e}: it must be from {:e} to {:e}", REASONABLE.start(), REASONABLE.end()),
+            false => format!("`{key}` is {value}: it must be above zero"),
+        };
         self.refuse(number.span(), StationErrorKind::File(message));
         None
     }

@@ -2,6 +2,7 @@
 
 use super::builder::{Builder, PointTable};
 use super::error::MOST_TOLD;
+use super::finite::not_finite;
 use super::plan::RAW;
 use super::{Point, Station, StationError, StationErrorKind};
 use crate::condition::scan::ScanTable;
@@ -156,6 +157,10 @@ pub fn schema() -> schemars::Schema {
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let wrong = not_finite(source);
+    if !wrong.is_empty() {
+        return Err(wrong);
+    }
     let mut builder = Builder::new(source);
     let mut station = file.build(&mut builder);
     resolve(&mut station);

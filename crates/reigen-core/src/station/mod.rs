@@ -6,6 +6,7 @@
 pub mod builder;
 pub mod error;
 mod file;
+pub(crate) mod finite;
 pub mod line_names;
 pub mod plan;
 pub mod signal;

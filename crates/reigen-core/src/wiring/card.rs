@@ -8,6 +8,7 @@ use crate::station::builder::Builder;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Volts};
 use indexmap::IndexMap;
 use serde::Deserialize;
+use std::collections::HashSet;
 
 /// What the common of a group of inputs is tied to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -310,7 +311,7 @@ impl CardTable {
     /// Checks the table and makes the card of it.
     pub(crate) fn build(self, name: String, builder: &mut Builder<'_>) -> Card {
         let supply = self.supply;
-        let mut taken: Vec<String> = Vec::new();
+        let mut taken: HashSet<String> = HashSet::new();
         let inputs =
             self.inputs.into_iter().map(|(name, table)| table.build(name, supply, &mut taken, builder)).collect();
         let outputs = self
@@ -331,7 +332,7 @@ impl CardTable {
 }
 
 impl InputTable {
-    fn build(self, name: String, supply: Volts, taken: &mut Vec<String>, builder: &mut Builder<'_>) -> InputGroup {
+    fn build(self, name: String, supply: Volts, taken: &mut HashSet<String>, builder: &mut Builder<'_>) -> InputGroup {
         let limits = self.standard.and_then(Standard::limits);
         let supply = self.supply.unwrap_or(supply);
         let own = |table: &Option<Spanned<Volts>>| table.as_ref().map(|volts| *volts.get_ref());
@@ -341,8 +342,9 @@ impl InputTable {
             builder.refuse(place.span(), StationErrorKind::wrong_way_round("the thresholds", off_below, on_above));
         }
         let terminals = names(self.terminals, taken, builder);
+        let known: HashSet<&String> = terminals.iter().collect();
         for tied in self.tied_to_zero.iter().chain(&self.tied_to_plus) {
-            if !terminals.contains(tied.get_ref()) {
+            if !known.contains(tied.get_ref()) {
                 builder.refuse(tied.span(), StationErrorKind::unknown("terminal", tied.get_ref(), terminals.clone()));
             }
         }
@@ -374,13 +376,12 @@ impl InputTable {
 }
 
 /// The names of terminals, none of them taken on this card.
-fn names(names: Spanned<Vec<String>>, taken: &mut Vec<String>, builder: &mut Builder<'_>) -> Vec<String> {
+fn names(names: Spanned<Vec<String>>, taken: &mut HashSet<String>, builder: &mut Builder<'_>) -> Vec<String> {
     for name in names.get_ref() {
-        if taken.contains(name) {
+        if !taken.insert(name.clone()) {
             let message = format!("the terminal `{name}` is on this card twice");
             builder.refuse(names.span(), StationErrorKind::File(message));
         }
-        taken.push(name.clone());
     }
     names.into_inner()
 }

@@ -20,10 +20,12 @@ mod timing;
 
 use crate::finding::Finding;
 use crate::station::builder::Builder;
+use crate::station::error::MOST_TOLD;
 use crate::station::{Station, StationErrorKind};
 use card::{Card, InputGroup, OutputGroup};
 use connection::Wired;
 use sensor::Sensor;
+use std::collections::HashMap;
 use terminals::TerminalRow;
 
 /// What a metre of control cable has between two wires: a round figure for data sheets' 80 to 120 pF.
@@ -88,15 +90,43 @@ impl<'a> Circuit<'a> {
     }
 }
 
-impl Wiring {
-    /// The places that a terminal's name fits: `I0`, or `plc.I0` where several cards have one.
-    fn places<'a>(&'a self, name: &'a str) -> impl Iterator<Item = Place<'a>> {
-        self.terminals().filter(move |place| {
-            let card = name.strip_prefix(place.card.name.as_str()).and_then(|rest| rest.strip_prefix('.'));
-            place.terminal == name || card == Some(place.terminal)
-        })
+/// Sensors and terminals by their names.
+struct Named<'a> {
+    sensors: HashMap<&'a str, &'a Sensor>,
+    terminals: HashMap<&'a str, Vec<Place<'a>>>,
+}
+
+impl<'a> Named<'a> {
+    fn new(wiring: &'a Wiring) -> Self {
+        let sensors = wiring.sensors.iter().rev().map(|sensor| (sensor.name.as_str(), sensor)).collect();
+        let mut terminals: HashMap<&str, Vec<Place<'_>>> = HashMap::new();
+        wiring.terminals().for_each(|place| terminals.entry(place.terminal).or_default().push(place));
+        Self { sensors, terminals }
     }
 
+    fn sensor(&self, name: &str) -> Option<&'a Sensor> {
+        self.sensors.get(name).copied()
+    }
+
+    /// The places that a terminal's name fits: `I0`, or `plc.I0` where several cards have one.
+    fn places<'b>(&'b self, name: &'b str) -> impl Iterator<Item = Place<'a>> + 'b {
+        let on_card = name.match_indices('.').flat_map(move |(dot, _)| {
+            let (card, terminal) = (name.get(..dot), name.get(dot + 1..).unwrap_or_default());
+            let fits = self.terminals.get(terminal).into_iter().flatten();
+            fits.filter(move |place| Some(place.card.name.as_str()) == card)
+        });
+        self.terminals.get(name).into_iter().flatten().chain(on_card).copied()
+    }
+}
+
+impl<'a> Place<'a> {
+    /// What tells one terminal from all others.
+    fn key(&self) -> (&'a str, &'a str) {
+        (&self.card.name, self.terminal)
+    }
+}
+
+impl Wiring {
     /// All terminals, in the order of the file.
     fn terminals(&self) -> impl Iterator<Item = Place<'_>> {
         self.cards.iter().flat_map(|card| {
@@ -106,10 +136,6 @@ impl Wiring {
                 .chain(outputs)
                 .flat_map(move |(group, names)| names.iter().map(move |terminal| Place { card, group, terminal }))
         })
-    }
-
-    fn sensor(&self, name: &str) -> Option<&Sensor> {
-        self.sensors.iter().find(|sensor| sensor.name == name)
     }
 }
 
@@ -122,20 +148,23 @@ fn wired(station: &Station) -> impl Iterator<Item = (&str, &Wired)> {
 /// Refuses points that name a sensor or terminal that is not there.
 pub(crate) fn check_names(station: &Station, builder: &mut Builder<'_>) {
     let wiring = &station.wiring;
+    let named = Named::new(wiring);
     for (_, wired) in wired(station) {
-        if let Some(sensor) = wired.sensor.as_ref().filter(|name| wiring.sensor(name.get_ref()).is_none()) {
-            let known: Vec<String> = wiring.sensors.iter().map(|sensor| sensor.name.clone()).collect();
+        // What may be meant is looked for as long as it is told.
+        let explained = builder.errors.len() < MOST_TOLD;
+        if let Some(sensor) = wired.sensor.as_ref().filter(|name| named.sensor(name.get_ref()).is_none()) {
+            let known = wiring.sensors.iter().filter(|_| explained).map(|sensor| sensor.name.clone()).collect();
             builder.refuse(sensor.span(), StationErrorKind::unknown("sensor", sensor.get_ref(), known));
         }
         let Some(terminal) = &wired.terminal else { continue };
-        match wiring.places(terminal.get_ref()).count() {
+        match named.places(terminal.get_ref()).count() {
             0 => {
-                let known = wiring.terminals().map(|place| place.terminal.to_owned()).collect();
+                let known = wiring.terminals().filter(|_| explained).map(|place| place.terminal.to_owned()).collect();
                 builder.refuse(terminal.span(), StationErrorKind::unknown("terminal", terminal.get_ref(), known));
             }
             1 => {}
             _ => {
-                let fits = wiring.places(terminal.get_ref());
+                let fits = named.places(terminal.get_ref());
                 let fits = fits.map(|place| format!("{}.{}", place.card.name, place.terminal)).collect();
                 let kind = StationErrorKind::AmbiguousTerminal { name: terminal.get_ref().clone(), fits };
                 builder.refuse(terminal.span(), kind);
@@ -147,10 +176,12 @@ pub(crate) fn check_names(station: &Station, builder: &mut Builder<'_>) {
 /// Checks a station's wiring.
 pub fn check(station: &Station) -> Checked {
     let wiring = &station.wiring;
+    let named = Named::new(wiring);
+    let spoiled = timing::spoiled(station);
     let circuits: Vec<Circuit<'_>> = wired(station)
         .filter_map(|(name, wired)| {
-            let sensor = wired.sensor.as_ref().and_then(|name| wiring.sensor(name.get_ref()));
-            let place = wired.terminal.as_ref().and_then(|name| wiring.places(name.get_ref()).next());
+            let sensor = wired.sensor.as_ref().and_then(|name| named.sensor(name.get_ref()));
+            let place = wired.terminal.as_ref().and_then(|name| named.places(name.get_ref()).next());
             let circuit = Circuit { name, wired, sensor, place };
             (sensor.is_some() || place.is_some()).then_some(circuit)
         })
@@ -163,7 +194,7 @@ pub fn check(station: &Station) -> Checked {
             levels::check(circuit, &mut findings);
         }
         supply::check(circuit, &mut findings);
-        timing::check(circuit, station, &mut findings);
+        timing::check(circuit, station, &spoiled, &mut findings);
     }
     modes::check_shared(&circuits, &mut findings);
     pulls::check(wiring, &circuits, &mut findings);

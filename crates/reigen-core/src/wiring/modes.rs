@@ -5,6 +5,7 @@ use super::connection::ReadAs;
 use super::sensor::{Drive, OutputKind, Sensor};
 use super::{Circuit, Group, Place};
 use crate::finding::Finding;
+use std::collections::HashMap;
 
 /// Checks that a sensor and a terminal are of one kind.
 pub(super) fn check(circuit: &Circuit<'_>, findings: &mut Vec<Finding>) {
@@ -78,12 +79,13 @@ fn check_mode(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, termin
 
 /// Finds terminals that several wires share.
 pub(super) fn check_shared(circuits: &[Circuit<'_>], findings: &mut Vec<Finding>) {
-    for (number, circuit) in circuits.iter().enumerate() {
+    let mut taken: HashMap<(&str, &str), &Circuit<'_>> = HashMap::new();
+    for circuit in circuits {
         let Some(place) = circuit.place else { continue };
-        let same = |other: &&Circuit<'_>| {
-            other.place.is_some_and(|other| other.card.name == place.card.name && other.terminal == place.terminal)
-        };
-        let Some(first) = circuits.iter().take(number).find(same) else { continue };
+        let first = *taken.entry(place.key()).or_insert(circuit);
+        if std::ptr::eq(first, circuit) {
+            continue;
+        }
         // Two points may look at one wire.
         if line(first).is_some() && line(first) == line(circuit) {
             continue;

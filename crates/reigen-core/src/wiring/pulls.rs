@@ -4,6 +4,7 @@ use super::card::{Card, InputGroup, Mode};
 use super::{Circuit, Wiring};
 use crate::finding::Finding;
 use crate::units::{Ohms, Volts};
+use std::collections::HashSet;
 
 /// Checks the pulls of all groups and wires.
 pub(super) fn check(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &mut Vec<Finding>) {
@@ -12,10 +13,12 @@ pub(super) fn check(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &mut Ve
             check_both(circuit, group, findings);
         }
     }
+    let used: HashSet<(&str, &str)> =
+        circuits.iter().filter_map(|circuit| Some(circuit.place.as_ref()?.key())).collect();
     for card in &wiring.cards {
         for group in &card.inputs {
             check_tied(card, group, findings);
-            check_unused(card, group, circuits, findings);
+            check_unused(card, group, &used, findings);
         }
     }
 }
@@ -57,15 +60,14 @@ fn check_tied(card: &Card, group: &InputGroup, findings: &mut Vec<Finding>) {
 }
 
 /// Terminals that nobody uses and nothing holds.
-fn check_unused(card: &Card, group: &InputGroup, circuits: &[Circuit<'_>], findings: &mut Vec<Finding>) {
+fn check_unused(card: &Card, group: &InputGroup, used: &HashSet<(&str, &str)>, findings: &mut Vec<Finding>) {
     let pulled = [group.pull_up, group.pull_down].into_iter().flatten().any(|pull| pull.on);
     if group.has_path() || pulled || group.mode != Mode::Digital {
         return;
     }
+    let tied: HashSet<&String> = group.tied_to_zero.iter().chain(&group.tied_to_plus).collect();
     for terminal in &group.terminals {
-        let used = circuits.iter().filter_map(|circuit| circuit.place);
-        let used = used.into_iter().any(|place| place.card.name == card.name && place.terminal == terminal);
-        if used || group.tied_to_zero.contains(terminal) || group.tied_to_plus.contains(terminal) {
+        if used.contains(&(card.name.as_str(), terminal.as_str())) || tied.contains(terminal) {
             continue;
         }
         let subject = format!("{}.{terminal}", card.name);

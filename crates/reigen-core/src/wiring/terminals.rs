@@ -5,6 +5,7 @@ use super::{Circuit, Group, Wiring, levels, outputs};
 use crate::finding::Finding;
 use crate::units::{Metres, Volts};
 use serde::Serialize;
+use std::collections::HashMap;
 
 /// A row of the terminal list.
 #[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
@@ -32,20 +33,25 @@ pub struct TerminalRow {
 /// All terminals, in the order of the file; a wire that has none comes last.
 pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Finding]) -> Vec<TerminalRow> {
     let mut rows = Vec::new();
+    let codes = Codes::new(findings);
+    let mut placed: HashMap<(&str, &str), Vec<&Circuit<'_>>> = HashMap::new();
+    for circuit in circuits {
+        if let Some(place) = circuit.place {
+            placed.entry(place.key()).or_default().push(circuit);
+        }
+    }
     for place in wiring.terminals() {
         let terminal = format!("{}.{}", place.card.name, place.terminal);
-        let here = circuits.iter().filter(|circuit| {
-            circuit.place.is_some_and(|its| its.card.name == place.card.name && its.terminal == place.terminal)
-        });
+        let here = placed.get(&place.key()).into_iter().flatten();
         let before = rows.len();
-        rows.extend(here.map(|circuit| row(circuit, &terminal, findings)));
+        rows.extend(here.map(|circuit| row(circuit, &terminal, &codes)));
         if rows.len() == before {
             let tied = match place.group {
                 Group::Input(group) if group.tied_to_zero.iter().any(|tied| tied == place.terminal) => Some("0 V"),
                 Group::Input(group) if group.tied_to_plus.iter().any(|tied| tied == place.terminal) => Some("plus"),
                 _ => None,
             };
-            let findings = codes(&terminal, findings);
+            let findings = codes.of(&terminal);
             rows.push(TerminalRow {
                 terminal,
                 point: None,
@@ -62,7 +68,7 @@ pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Findin
     rows
 }
 
-fn row(circuit: &Circuit<'_>, terminal: &str, findings: &[Finding]) -> TerminalRow {
+fn row(circuit: &Circuit<'_>, terminal: &str, codes: &Codes<'_>) -> TerminalRow {
     let [actuated, resting] = match (&circuit.wired.read_as, circuit.place.map(|place| place.group)) {
         (ReadAs::Input { contact, .. }, _) => levels::of(circuit).map_or([None; 2], |levels| levels.by_state(*contact)),
         (ReadAs::Output, Some(Group::Output(group))) => [outputs::level(group), None],
@@ -82,17 +88,26 @@ fn row(circuit: &Circuit<'_>, terminal: &str, findings: &[Finding]) -> TerminalR
         actuated_v: actuated,
         resting_v: resting,
         actuated_high: actuated.map(|level| levels::is_high(circuit, level)),
-        findings: codes(circuit.name, findings),
+        findings: codes.of(circuit.name),
     }
 }
 
-/// The codes of what was found for a subject, each once.
-fn codes(subject: &str, findings: &[Finding]) -> Vec<&'static str> {
-    let mut codes: Vec<&str> = Vec::new();
-    for finding in findings.iter().filter(|finding| finding.subject == subject) {
-        if !codes.contains(&finding.code) {
-            codes.push(finding.code);
+/// The codes of what was found, by subject, each once.
+struct Codes<'a>(HashMap<&'a str, Vec<&'static str>>);
+
+impl<'a> Codes<'a> {
+    fn new(findings: &'a [Finding]) -> Self {
+        let mut codes: HashMap<&str, Vec<&str>> = HashMap::new();
+        for finding in findings {
+            let of_subject = codes.entry(&finding.subject).or_default();
+            if !of_subject.contains(&finding.code) {
+                of_subject.push(finding.code);
+            }
         }
+        Self(codes)
     }
-    codes
+
+    fn of(&self, subject: &str) -> Vec<&'static str> {
+        self.0.get(subject).cloned().unwrap_or_default()
+    }
 }

@@ -6,6 +6,7 @@ use super::sensor::{OutputKind, Sensor};
 use crate::finding::Finding;
 use crate::station::{Point, Station};
 use crate::units::{Hertz, Seconds};
+use std::collections::HashMap;
 
 /// How fast the pulses of a circuit can get.
 struct Pulses {
@@ -46,14 +47,31 @@ impl Pulses {
     }
 }
 
+/// For each point that another one counts, or does something at each edge of: the first that does.
+pub(super) type Spoiled<'a> = HashMap<&'a str, &'a Point>;
+
+/// What bounce would spoil.
+pub(super) fn spoiled(station: &Station) -> Spoiled<'_> {
+    let mut spoiled = HashMap::new();
+    for point in &station.points {
+        let keys = point.kind.bounce_keys();
+        for (_, bit) in point.kind.expressions().into_iter().filter(|(key, _)| keys.contains(key)) {
+            for name in bit.points() {
+                spoiled.entry(name).or_insert(point);
+            }
+        }
+    }
+    spoiled
+}
+
 /// Checks one circuit's times.
-pub(super) fn check(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec<Finding>) {
+pub(super) fn check(circuit: &Circuit<'_>, station: &Station, spoiled: &Spoiled<'_>, findings: &mut Vec<Finding>) {
     let pulses = Pulses::of(circuit);
     check_filter(circuit, &pulses, findings);
     check_sensor(circuit, &pulses, findings);
     check_scan(circuit, &pulses, station, findings);
     check_debounce(circuit, &pulses, findings);
-    check_counted(circuit, station, findings);
+    check_counted(circuit, spoiled, findings);
 }
 
 /// Pulses that the terminal does not let through.
@@ -126,15 +144,10 @@ fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, findings: &mut Vec<Fin
 }
 
 /// A contact whose bounce would spoil what reads it: counts, toggles, one-shots, blinking, zeros.
-fn check_counted(circuit: &Circuit<'_>, station: &Station, findings: &mut Vec<Finding>) {
+fn check_counted(circuit: &Circuit<'_>, spoiled: &Spoiled<'_>, findings: &mut Vec<Finding>) {
     let ReadAs::Input { debounce: None, .. } = &circuit.wired.read_as else { return };
     let Some(sensor) = circuit.sensor.filter(|sensor| sensor.output.is_mechanical()) else { return };
-    let spoiled = |point: &&Point| {
-        let keys = point.kind.bounce_keys();
-        let expressions = point.kind.expressions();
-        expressions.iter().any(|(key, bit)| keys.contains(key) && bit.points().any(|name| name == circuit.name))
-    };
-    let Some(user) = station.points.iter().find(spoiled) else { return };
+    let Some(user) = spoiled.get(circuit.name) else { return };
     if hidden_by_filter(circuit, sensor) {
         return;
     }

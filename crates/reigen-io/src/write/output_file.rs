@@ -97,7 +97,7 @@ pub fn system_help(error: &io::Error) -> Option<&'static str> {
         io::ErrorKind::ReadOnlyFilesystem => Some("name a file on a disk that can be written to"),
         io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("look at the path: a folder in it is missing"),
         io::ErrorKind::InvalidFilename => Some("take a shorter name"),
-        io::ErrorKind::FileTooLarge => Some("write less: a stretch with --from and --to, or another format"),
+        io::ErrorKind::FileTooLarge => Some("take a longer --step, a stretch with --from and --to, or another format"),
         _ => None,
     }
 }

@@ -7,8 +7,12 @@ use super::{
 use crate::packed::sidecar;
 use reigen_core::simulate::{Change, Value};
 use reigen_core::time::Nanos;
+use reigen_core::units::engineering;
 use std::io::{self, Write};
 use std::path::Path;
+
+/// Packed samples of more bytes are a mistake in the step: a gap in a recording fills a disk with equal samples.
+const MOST_BYTES: u128 = 100_000_000_000;
 
 /// Packed samples in the making.
 pub(super) struct Packed<W: Write> {
@@ -30,6 +34,15 @@ impl<W: Write> Packed<W> {
     /// Writes all samples before this time.
     fn write_before(&mut self, time: Nanos) -> io::Result<()> {
         let until = time.0.div_ceil(self.step.0.max(1));
+        let bytes = u128::from(until) * self.sample.len() as u128;
+        if bytes > MOST_BYTES {
+            let (bytes, step) = (engineering(bytes as f64, "B"), self.step);
+            let why = format!(
+                "it would have {bytes} at a step of {step}, and {} are the most",
+                engineering(MOST_BYTES as f64, "B")
+            );
+            return Err(io::Error::new(io::ErrorKind::FileTooLarge, why));
+        }
         while self.written < until {
             self.text.text.extend_from_slice(&self.sample);
             self.text.pass()?;

@@ -1,6 +1,6 @@
 //! Commands that measure a recording without a station.
 
-use super::reading::{ContactWord, LevelWord, ReadingArguments};
+use super::reading::{ContactWord, LevelWord, ReadingArguments, finite};
 use clap::Args;
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
@@ -157,7 +157,7 @@ pub(crate) struct RateArguments {
     #[arg(long, value_name = "FREQUENCY")]
     pub(crate) reference: Option<Hertz>,
     /// Pulses in one revolution, to tell revolutions a minute too
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_parser = finite, value_name = "N")]
     pub(crate) pulses_per_rev: Option<f64>,
     /// Give the whole result as one JSON object
     #[arg(long)]
@@ -179,7 +179,7 @@ pub(crate) struct LevelsArguments {
     #[arg(long, value_name = "NAME")]
     pub(crate) analog: String,
     /// What the middle of both should be
-    #[arg(long, value_name = "VALUE")]
+    #[arg(long, value_parser = finite, value_name = "VALUE")]
     pub(crate) reference: Option<f64>,
     /// Give the whole result as one JSON object
     #[arg(long)]

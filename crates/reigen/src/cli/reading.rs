@@ -65,10 +65,10 @@ pub(crate) struct ReadingArguments {
     #[arg(long, value_name = "WORD", value_delimiter = ',')]
     pub(crate) high: Vec<String>,
     /// Analog columns are high above this value …
-    #[arg(long, value_name = "VALUE", requires = "low_below", allow_negative_numbers = true)]
+    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "low_below", allow_negative_numbers = true)]
     pub(crate) high_above: Option<f64>,
     /// … and low below this one; between the two they stay as they were
-    #[arg(long, value_name = "VALUE", requires = "high_above", allow_negative_numbers = true)]
+    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "high_above", allow_negative_numbers = true)]
     pub(crate) low_below: Option<f64>,
     /// Work on this many threads; as many as there are cores where nothing is said
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
@@ -81,6 +81,12 @@ pub(crate) struct ReadingArguments {
 /// A recording's own time: with a unit, or as a date.
 pub(super) fn file_time(text: &str) -> Result<i64, QuantityError> {
     date_ns(text).map_or_else(|| parse_file_time(text), Ok)
+}
+
+/// A number that can be worked with.
+pub(super) fn finite(text: &str) -> Result<f64, String> {
+    let number = text.parse::<f64>().map_err(|_| format!("`{text}` is no number"))?;
+    number.is_finite().then_some(number).ok_or_else(|| format!("`{text}` is no number that can be worked with"))
 }
 
 pub(super) fn time_unit(text: &str) -> Result<TimeUnit, String> {

@@ -1,5 +1,6 @@
 //! The command line of `reigen size`.
 
+use super::reading::finite;
 use clap::{ArgGroup, Args, Subcommand, ValueEnum};
 use reigen_core::sizing::capture::Capture;
 use reigen_core::sizing::colours::{Colour, Colours};
@@ -181,7 +182,7 @@ pub(crate) struct ColoursArguments {
 #[derive(Debug, Args)]
 pub(crate) struct SpeedArguments {
     /// Pulses in one revolution
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_parser = finite, value_name = "N")]
     pulses_per_rev: f64,
     /// The slowest speed, such as 10rpm or 1Hz
     #[arg(long, value_name = "SPEED")]
@@ -254,10 +255,10 @@ pub(crate) struct LoopArguments {
     #[arg(long, default_value = "4-20mA")]
     signal: Signal,
     /// The units at its start
-    #[arg(long, value_name = "NUMBER", allow_negative_numbers = true)]
+    #[arg(long, value_parser = finite, value_name = "NUMBER", allow_negative_numbers = true)]
     low: f64,
     /// The units at its end
-    #[arg(long, value_name = "NUMBER", allow_negative_numbers = true)]
+    #[arg(long, value_parser = finite, value_name = "NUMBER", allow_negative_numbers = true)]
     high: f64,
     /// The current that flows
     #[arg(long, value_name = "I")]
@@ -266,16 +267,16 @@ pub(crate) struct LoopArguments {
     #[arg(long, value_name = "V", allow_hyphen_values = true)]
     voltage: Option<Volts>,
     /// The value in units
-    #[arg(long, value_name = "NUMBER", allow_negative_numbers = true)]
+    #[arg(long, value_parser = finite, value_name = "NUMBER", allow_negative_numbers = true)]
     value: Option<f64>,
     /// The counts that the converter gave
-    #[arg(long, value_name = "N", requires = "full")]
+    #[arg(long, value_parser = finite, value_name = "N", requires = "full")]
     counts: Option<f64>,
     /// The resistor that makes a voltage of the current
     #[arg(long, value_name = "R")]
     shunt: Option<Ohms>,
     /// The converter's counts at full scale
-    #[arg(long, value_name = "N", requires = "span")]
+    #[arg(long, value_parser = finite, value_name = "N", requires = "span")]
     full: Option<f64>,
     /// The converter's voltage at full scale
     #[arg(long, value_name = "V", requires = "full")]

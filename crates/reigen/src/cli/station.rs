@@ -1,6 +1,6 @@
 //! Commands that work a station.
 
-use super::reading::{ReadingArguments, file_time};
+use super::reading::{ReadingArguments, file_time, finite};
 use clap::Args;
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
@@ -165,7 +165,7 @@ pub(crate) struct RunArguments {
     #[arg(long, value_name = "POINT", conflicts_with_all = ["json", "every"])]
     pub(crate) watch: Option<String>,
     /// With --watch: so many times as fast
-    #[arg(long, value_name = "FACTOR", default_value_t = 1.0, requires = "watch")]
+    #[arg(long, value_parser = finite, value_name = "FACTOR", default_value_t = 1.0, requires = "watch")]
     pub(crate) speed: f64,
     /// With --watch: the ends of the bar, such as 0..140
     #[arg(long, value_name = "LOW..HIGH", requires = "watch", allow_hyphen_values = true)]

@@ -41,6 +41,9 @@ pub enum ExpressionErrorKind {
     /// More parentheses and NOTs within each other than anyone needs.
     #[error("more than {0} levels of parentheses, NOT or minus")]
     TooDeep(usize),
+    /// More operators than anyone reads.
+    #[error("more than {0} operators in one expression")]
+    TooLong(usize),
     /// No function of that name.
     #[error("there is no function `{0}`")]
     UnknownFunction(String),

@@ -7,12 +7,19 @@ use super::{Expression, ExpressionError, ExpressionErrorKind, Function, Node, Op
 /// How many parentheses, NOTs and signs may stand within each other.
 const MOST_DEPTH: usize = 64;
 
+/// How many operators an expression may have: trees as deep as that are walked without harm.
+const MOST_OPERATORS: usize = 1000;
+
 /// Reads an expression.
 ///
 /// # Errors
 /// Says what is wrong, and where.
 pub fn parse(text: &str) -> Result<Expression, ExpressionError> {
     let tokens = tokens(text)?;
+    let mut operators = tokens.iter().filter(|(token, _)| matches!(token, Token::Operator(_)));
+    if let Some((_, span)) = operators.nth(MOST_OPERATORS) {
+        return Err(error(ExpressionErrorKind::TooLong(MOST_OPERATORS), span));
+    }
     let mut parser = Parser { text, tokens: &tokens, depth: 0 };
     let whole = parser.operators(0)?;
     match parser.tokens.first() {

@@ -19,6 +19,9 @@ pub(super) struct Check {
     end: u64,
 }
 
+/// No shaft trembles more often, in nanoseconds.
+const LEAST_DITHER: u64 = 1000;
+
 impl Check {
     fn refuse(&mut self, span: Span, message: &str) {
         self.errors.push(StationError { kind: StationErrorKind::Scenario(message.to_owned()), span });
@@ -399,6 +402,10 @@ impl Check {
         if quarter >= duty || quarter + duty >= 1.0 {
             self.refuse(table.a.span(), "with this duty and phase error the channels no longer overlap");
         }
+        if let Some(mean) = table.dither_every.as_ref().filter(|mean| mean.get_ref().0.0 < LEAST_DITHER) {
+            let found = Nanos(mean.get_ref().0.0);
+            self.refuse(mean.span(), &format!("every {found} is no trembling of a shaft: 1 µs is the least"));
+        }
         Encoder {
             a: self.line(&table.a),
             b: self.line(&table.b),
@@ -408,7 +415,7 @@ impl Check {
             phase_error_degrees,
             duty,
             lost: table.lost_at.iter().map(|time| time.get_ref().0.0).collect(),
-            dither: table.dither_every.as_ref().map(|mean| mean.get_ref().0.0.max(8)),
+            dither: table.dither_every.as_ref().map(|mean| mean.get_ref().0.0.max(LEAST_DITHER)),
         }
     }
 

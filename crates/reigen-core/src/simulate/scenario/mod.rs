@@ -4,6 +4,7 @@ mod check;
 mod tables;
 
 use super::profile::Profile;
+use crate::station::finite::not_finite;
 use crate::station::{StationError, translate};
 use crate::time::Nanos;
 use check::Check;
@@ -184,6 +185,10 @@ pub fn schema() -> schemars::Schema {
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Scenario, Vec<StationError>> {
     let file: tables::File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let wrong = not_finite(source);
+    if !wrong.is_empty() {
+        return Err(wrong);
+    }
     let mut check = Check::default();
     let scenario = check.scenario(file);
     check.errors.sort_by_key(|error| error.span.start);

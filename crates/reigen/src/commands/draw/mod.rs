@@ -34,6 +34,8 @@ const MOST_MARKS: usize = 20_000;
 const ENOUGH: u64 = 4096;
 /// The height of a picture whose rows do not need more.
 const USUAL_HEIGHT: u32 = 800;
+/// How many letters wide a picture in the terminal can be.
+const WIDTHS: std::ops::RangeInclusive<u32> = 1..=10_000;
 /// The width of a terminal that does not tell its own.
 const USUAL_WIDTH: u32 = 100;
 
@@ -77,10 +79,14 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
         }
         None => {
             let width = arguments.width.unwrap_or_else(|| crate::print::terminal_width().unwrap_or(USUAL_WIDTH));
-            if width == 0 {
+            if !WIDTHS.contains(&width) {
                 return Err(Failure::Usage {
-                    message: "a width of zero shows nothing".to_owned(),
-                    help: "leave --width out to draw as wide as the terminal".to_owned(),
+                    message: format!("nothing can be drawn {width} letters wide"),
+                    help: format!(
+                        "from {} to {}; leave --width out to draw as wide as the terminal",
+                        WIDTHS.start(),
+                        WIDTHS.end()
+                    ),
                 });
             }
             print(&diagram, width, out)
