@@ -19,6 +19,7 @@ pub mod lines;
 pub mod logic;
 pub mod measure;
 pub mod names;
+pub mod outside_words;
 pub mod quantity;
 pub mod rate;
 pub mod simulate;

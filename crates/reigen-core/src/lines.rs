@@ -18,6 +18,8 @@ pub struct LineColumns {
     from: Nanos,
     /// The time before which everything is known, once that is the recording's end.
     end: Option<Nanos>,
+    /// When lines became unknown, and known again with a level, in no order; `None` where nobody wants that.
+    unknown: Option<Vec<(Nanos, usize, Option<bool>)>>,
     /// Whether the window that was cut last ends there.
     last: bool,
 }
@@ -39,6 +41,7 @@ impl LineColumns {
             held_readings: vec![Vec::new(); readings],
             from: Nanos(0),
             end: None,
+            unknown: None,
             last: false,
         }
     }
@@ -60,6 +63,26 @@ impl LineColumns {
             column.start(since, level);
         }
         column.toggles.extend_from_slice(joined.edges);
+    }
+
+    /// Keeps from now on when lines became unknown.
+    pub fn keep_unknown(&mut self) {
+        self.unknown = Some(Vec::new());
+    }
+
+    /// Appends that a line became unknown, or known again with a level.
+    pub fn append_unknown(&mut self, line: usize, time: Nanos, level: Option<bool>) {
+        if let Some(unknown) = &mut self.unknown {
+            unknown.push((time, line, level));
+        }
+    }
+
+    /// Takes out what is [kept](Self::keep_unknown) of the time before `until`.
+    pub fn take_unknown(&mut self, until: Nanos) -> Vec<(Nanos, usize, Option<bool>)> {
+        let Some(unknown) = &mut self.unknown else { return Vec::new() };
+        let (before, after) = std::mem::take(unknown).into_iter().partition(|(time, ..)| *time < until);
+        *unknown = after;
+        before
     }
 
     /// Both kinds of lines within the window.

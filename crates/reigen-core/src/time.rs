@@ -17,6 +17,11 @@ pub struct Nanos(pub u64);
 /// Half of what `i64` holds, so that sums of two times never overflow.
 pub const MOST_FILE_TIME_NS: i64 = 1 << 62;
 
+/// Whether a file's own time lies within what is worked with.
+pub fn is_file_time(file_time_ns: i64) -> bool {
+    (-MOST_FILE_TIME_NS..=MOST_FILE_TIME_NS).contains(&file_time_ns)
+}
+
 impl Nanos {
     /// The length of time as seconds; exact below 2^53 ns (104 days).
     pub fn seconds(self) -> f64 {

@@ -4,6 +4,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::FontStyle;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
+use reigen_core::outside_words::on_one_line;
 
 /// Where a text stands to its point.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -67,6 +68,6 @@ impl<DB: DrawingBackend> Pen<'_, DB> {
             Align::Right => HPos::Right,
         };
         let style = TextStyle::from((FONT, size as i32).into_font()).color(&colour).pos(Pos::new(side, VPos::Center));
-        words(self.0.draw(&Text::new(text.to_owned(), at, style)))
+        words(self.0.draw(&Text::new(on_one_line(text).into_owned(), at, style)))
     }
 }

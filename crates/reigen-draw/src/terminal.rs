@@ -5,6 +5,7 @@ use crate::diagram::{Content, Diagram, Row};
 use crate::steps::Steps;
 use crate::trace::Trace;
 use reigen_core::account::Rule;
+use reigen_core::outside_words::on_one_line;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 
@@ -18,7 +19,7 @@ pub fn draw(diagram: &Diagram, width: usize) -> Vec<String> {
     let names = diagram.rows.iter().flat_map(|row| [row.label.chars().count(), row.under.chars().count()]);
     let label = names.max().unwrap_or(0).min(width / 3).max(4) + 1;
     let columns = width.saturating_sub(label).max(LEAST);
-    let mut lines = vec![diagram.title.clone()];
+    let mut lines = vec![on_one_line(&diagram.title).into_owned()];
     for row in &diagram.rows {
         lines.push(String::new());
         draw_row(diagram, row, label, columns, &mut lines);
@@ -36,7 +37,7 @@ fn column(diagram: &Diagram, number: usize, columns: usize) -> (Nanos, Nanos) {
 }
 
 fn draw_row(diagram: &Diagram, row: &Row, label: usize, columns: usize, lines: &mut Vec<String>) {
-    let named = |name: &str, drawn: String| format!("{}{drawn}", padded(name, label));
+    let named = |name: &str, drawn: String| format!("{}{drawn}", padded(&on_one_line(name), label));
     match &row.content {
         Content::Bit { raw, clean, rejected, .. } => {
             if let Some(raw) = raw {

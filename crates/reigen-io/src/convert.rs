@@ -39,6 +39,8 @@ pub struct Converted {
     pub met: u64,
     /// Lines that had no level or value at the start.
     pub late: usize,
+    /// Values of numbers that are infinite or undefined.
+    pub infinite: u64,
 }
 
 /// Why it could not be done.
@@ -116,6 +118,7 @@ pub fn convert(
     meanwhile: &mut (dyn FnMut() + Send),
 ) -> Result<Converted, ConvertError> {
     let mut lines = recording.select(&chosen.bits, &chosen.numbers);
+    lines.keep_unknown();
     let origin = recording.origin();
     let mut copy = Copy {
         stretch,
@@ -135,8 +138,9 @@ pub fn convert(
             // A window ends where the stretch begins.
             let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
             let window = lines.cut(until);
+            let unknown = lines.take_unknown(until);
             if window.from >= stretch.from
-                && let Err(error) = copy.window(window, lines, out.as_mut())
+                && let Err(error) = copy.window(window, lines, unknown, out.as_mut())
             {
                 failed = Some(error);
                 return false;
@@ -154,6 +158,23 @@ pub fn convert(
     finished.map_err(ConvertError::Output)?;
     copy.converted.late += copy.known.iter().filter(|known| !**known).count();
     Ok(copy.converted)
+}
+
+/// When a line became unknown, or known again with a level.
+type UnknownMark = (Nanos, usize, Option<bool>);
+
+/// Those that come before a line's other changes of the instant, and those that come after them: what it was when it was
+/// known again comes before, and what follows that in the same instant after.
+fn parted(mut marks: Vec<UnknownMark>) -> [Vec<UnknownMark>; 2] {
+    marks.sort_by_key(|(time, line, _)| (*line, *time));
+    let [mut before, mut after] = [Vec::new(), Vec::new()];
+    for instant in marks.chunk_by(|one, other| (one.0, one.1) == (other.0, other.1)) {
+        let known = instant.iter().rposition(|(.., level)| level.is_some()).map_or(0, |last| last + 1);
+        let (first, rest) = instant.split_at_checked(known).unwrap_or_default();
+        before.extend_from_slice(first);
+        after.extend_from_slice(rest);
+    }
+    [before, after]
 }
 
 /// What is being copied.
@@ -177,17 +198,33 @@ impl Copy<'_> {
         self.start.since_start(file_time).unwrap_or_default()
     }
 
-    fn window(&mut self, window: Window, lines: &LineColumns, out: &mut dyn Changes) -> io::Result<()> {
+    fn window(
+        &mut self,
+        window: Window,
+        lines: &LineColumns,
+        unknown: Vec<UnknownMark>,
+        out: &mut dyn Changes,
+    ) -> io::Result<()> {
         self.changes.clear();
+        let [before, after] = parted(unknown);
+        self.unknown(before);
         for (line, column) in lines.bits().iter().enumerate() {
             self.bit(line, column, window);
         }
         for (number, column) in lines.readings().iter().enumerate() {
             self.number(lines.bits().len() + number, column, window);
         }
+        self.unknown(after);
         self.changes.sort_by_key(|change| change.time);
         self.converted.changes += self.changes.len() as u64;
         self.changes.drain(..).try_for_each(|change| out.take(change))
+    }
+
+    fn unknown(&mut self, marks: Vec<UnknownMark>) {
+        for (time, line, level) in marks {
+            let value = level.map_or(Value::Unknown, Value::Level);
+            self.changes.push(Change { time: self.since_start(time), line, value });
+        }
     }
 
     /// Says whether a line has become known by now, and notes it.
@@ -224,6 +261,7 @@ impl Copy<'_> {
         }
         for (&time, &value) in column.times.iter().zip(&column.values) {
             self.first_known(line, time > self.stretch.from);
+            self.converted.infinite += u64::from(!value.is_finite());
             self.changes.push(Change { time: self.since_start(time), line, value: Value::Number(value) });
         }
     }
@@ -235,7 +273,7 @@ mod tests {
     use crate::archive::Packing;
     use crate::options::ReadOptions;
     use crate::tests::{Told, told};
-    use crate::write::{Format, Heading, begin};
+    use crate::write::{Format, Heading, begin, written_lines};
     use proptest::prelude::*;
     use reigen_core::quantity::parse_sample_rate;
     use std::io::Cursor;
@@ -254,7 +292,7 @@ mod tests {
         let samples = format == Format::Packed;
         ReadOptions {
             sample_rate: samples.then(|| parse_sample_rate("1 MHz").unwrap()),
-            lines: samples.then(|| lines.iter().map(|line| line.name.clone()).collect()),
+            lines: samples.then(|| written_lines(format, lines).into_iter().map(|line| line.name).collect()),
             piece_bytes: Some(piece),
             ..ReadOptions::default()
         }
@@ -271,7 +309,8 @@ mod tests {
     impl Case {
         fn write(&self, format: Format, packing: Option<Packing>) -> Vec<u8> {
             let mut bytes = Vec::new();
-            let mut out = begin((format, packing), &self.heading, &mut bytes).unwrap();
+            let lines = written_lines(format, &self.heading.lines);
+            let mut out = begin((format, packing), &Heading { lines, ..self.heading.clone() }, &mut bytes).unwrap();
             self.changes.iter().for_each(|change| out.take(*change).unwrap());
             out.finish(self.end).unwrap();
             bytes
@@ -279,12 +318,16 @@ mod tests {
     }
 
     fn case() -> impl Strategy<Value = Case> {
-        let step = (0..4u64, 0..3usize, -500..500i32, any::<bool>());
-        (prop::collection::vec(step, 1..40), any::<bool>(), 0..3u64, 0..2_000_000_000i64).prop_map(
-            |(steps, numbers, rest, origin)| {
+        // Half of the values are few, so that they come again.
+        let value = prop_oneof![-2..3i32, -500..500i32];
+        let step = (0..4u64, 0..3usize, value, prop::option::weighted(0.9, any::<bool>()));
+        let name = prop_oneof![Just("top.A".to_owned()), "[aB \"#.$\u{1b}\n\u{85}é-]{0,4}", "\\PC{1,6}"];
+        let names = [name.clone(), name.clone(), name];
+        (prop::collection::vec(step, 1..40), any::<bool>(), 0..3u64, 0..2_000_000_000i64, names).prop_map(
+            |(steps, numbers, rest, origin, names)| {
                 let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number };
-                let mut lines = vec![line("top.A", false), line("B \"2\"", false)];
-                lines.extend(numbers.then(|| line("V", true)));
+                let mut lines = vec![line(&names[0], false), line(&names[1], false)];
+                lines.extend(numbers.then(|| line(&names[2], true)));
                 let mut levels = [Some(false), None];
                 let mut changes = vec![Change { time: Nanos(0), line: 0, value: Value::Level(false) }];
                 // A line of which nothing is ever told is no number by its name alone.
@@ -293,12 +336,17 @@ mod tests {
                 for (ahead, line, value, high) in steps {
                     time += Nanos(ahead * STEP.0);
                     let value = match line {
-                        2 if numbers => Value::Number(f64::from(value) / 8.0),
-                        2 => continue,
-                        _ if levels[line] == Some(high) => continue,
+                        // The first value shows that the line has numbers.
+                        2 if numbers && (high.is_some() || time > Nanos(0)) => Value::Number(match high {
+                            None if value > 0 => f64::INFINITY,
+                            None => f64::NAN,
+                            Some(_) => f64::from(value) / 8.0,
+                        }),
+                        _ if line == 2 => continue,
+                        _ if levels[line] == high || high.is_none() && ahead == 0 => continue,
                         _ => {
-                            levels[line] = Some(high);
-                            Value::Level(high)
+                            levels[line] = high;
+                            high.map_or(Value::Unknown, Value::Level)
                         }
                     };
                     changes.push(Change { time, line, value });
@@ -324,7 +372,7 @@ mod tests {
             .map_err(|error| TestCaseError::fail(error.to_string()))?;
         let chosen = Chosen::new(&recording, |_| true);
         let heading = Heading {
-            lines: chosen.lines.clone(),
+            lines: written_lines(to.0, &chosen.lines),
             origin: stretch.origin(recording.origin()),
             scope: None,
             step: STEP,
@@ -336,13 +384,21 @@ mod tests {
         Ok((out, done))
     }
 
-    /// What a recording tells, by names that every format can hold, and without what none can: that a pulse of no
-    /// width was at the first time, or that a number came again.
-    fn plain(mut told: Told) -> Told {
-        told.names = told.names.iter().map(|name| name.replace(' ', "_")).collect();
-        told.findings.clear();
+    /// What a recording tells in a format: by names that this can hold, and without what it cannot.
+    fn plain(mut told: Told, to: Format) -> Told {
+        let line = |name: &String| Line { name: name.clone(), aliases: Vec::new(), number: false };
+        let lines: Vec<Line> = told.names.iter().map(line).collect();
+        told.names = written_lines(to, &lines).into_iter().map(|line| line.name).collect();
+        if matches!(to, Format::Csv | Format::Packed) {
+            told.findings.clear();
+        }
+        told.findings.retain(|finding| finding.starts_with("unknown"));
         for values in &mut told.numbers {
-            values.dedup_by(|later, earlier| later.1 == earlier.1);
+            if matches!(to, Format::Csv | Format::JsonLines) {
+                values.retain(|(_, value)| value.is_finite());
+            }
+            // What is no number is not equal to itself.
+            values.iter_mut().filter(|(_, value)| value.is_nan()).for_each(|(_, value)| *value = f64::MAX);
         }
         told
     }
@@ -364,8 +420,9 @@ mod tests {
                     }
                     let packing = packing.filter(|_| !matches!(to, Format::Parquet | Format::Packed));
                     let (other, _) = converted(&bytes, from, &case, &Stretch::default(), (to, packing), piece)?;
-                    let mut before = plain(told(&bytes, &options(from, &case.heading.lines, piece)).unwrap());
-                    let mut after = plain(told(&other, &options(to, &case.heading.lines, 1 << 16)).unwrap());
+                    let mut before = plain(told(&bytes, &options(from, &case.heading.lines, piece)).unwrap(), to);
+                    let names: Vec<Line> = before.names.iter().map(|name| Line { name: name.clone(), aliases: Vec::new(), number: false }).collect();
+                    let mut after = plain(told(&other, &options(to, &names, 1 << 16)).unwrap(), to);
                     if to == Format::Packed {
                         (before, after) = (sampled_form(before, 2), sampled_form(after, 2));
                     }

@@ -4,7 +4,7 @@ use crate::error::{FaultKind, shown};
 use jiff::civil::DateTime;
 use jiff::fmt::temporal::DateTimeParser;
 use jiff::tz::TimeZone;
-use reigen_core::time::MOST_FILE_TIME_NS;
+use reigen_core::time::is_file_time;
 
 /// A moment as nanoseconds since 1970 began.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,7 +30,7 @@ pub(crate) fn moment(cell: &[u8]) -> Option<Moment> {
         }
     };
     let nanos = i64::try_from(timestamp.as_nanosecond()).ok()?;
-    (nanos.abs() <= MOST_FILE_TIME_NS).then_some(Moment { nanos, zoned })
+    is_file_time(nanos).then_some(Moment { nanos, zoned })
 }
 
 /// The time of a date, which must tell its zone where the others do.

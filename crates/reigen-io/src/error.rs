@@ -58,6 +58,9 @@ pub enum RecordingError {
         /// The line.
         line: String,
     },
+    /// With those before it, it lasts longer than can be told.
+    #[error("{0} goes on beyond 292 years, which no time in here reaches")]
+    TooLong(String),
     /// It begins before the recording ends that it goes on from.
     #[error("{file} begins at {begins} s, before {before} ends at {ends} s")]
     Overlap {
@@ -132,6 +135,7 @@ impl RecordingError {
             Self::Overlap { .. } => {
                 Some("name them in the order of time; where the clock began anew in each, say --own-clocks".to_owned())
             }
+            Self::TooLong(_) => Some("work fewer recordings in a row, or give a higher --sample-rate".to_owned()),
             Self::Archive { .. } => Some("copy it once more from where it was packed".to_owned()),
             Self::Sidecar { .. } => {
                 Some("it says what packed samples mean: sample_rate = \"1 MHz\" and lines = [\"A\", \"B\"]".to_owned())

@@ -20,7 +20,7 @@ use indexmap::IndexMap;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::quantity::Decimal;
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos, Origin};
+use reigen_core::time::{Nanos, Origin, is_file_time};
 use serde::Deserialize;
 use serde_json::value::RawValue;
 use std::borrow::Cow;
@@ -96,7 +96,7 @@ impl Row<'_> {
                 let number =
                     Decimal::parse(text.as_bytes()).ok_or_else(|| FaultKind::NoTime(shown(text.as_bytes())))?;
                 let nanos = number.scaled(power).and_then(|(nanos, _)| i64::try_from(nanos).ok());
-                let within = nanos.filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS);
+                let within = nanos.filter(|nanos| is_file_time(*nanos));
                 within.ok_or_else(|| FaultKind::TimeTooLarge(shown(text.as_bytes())))
             }
             (None, None, Some(text)) => {

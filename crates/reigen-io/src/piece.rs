@@ -27,7 +27,12 @@ pub(crate) struct PieceColumn {
     level: Option<bool>,
     /// Unknown values.
     pub(crate) unknown: Unknown,
+    /// When it became unknown, and known again within the piece with a level; most have none.
+    pub(crate) marks: Option<Box<Vec<Mark>>>,
 }
+
+/// A signal becomes unknown, or known again with a level.
+pub(crate) type Mark = (Nanos, Option<bool>);
 
 /// The piece has not named any level yet, or the signal is unknown at present.
 const SPECIAL: u8 = 2;
@@ -35,8 +40,9 @@ const SPECIAL: u8 = 2;
 /// Stretches in which a signal was unknown (`x`, `z`).
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(crate) struct Unknown {
-    /// How many unknown values there were.
+    /// How many unknown values there were after a level that the piece itself named, and before it.
     pub(crate) values: u64,
+    pub(crate) leading_values: u64,
     /// Time unknown after a level that the piece itself named.
     pub(crate) time: Nanos,
     /// Unknown since, before the piece named any level.
@@ -55,7 +61,7 @@ impl Unknown {
 
 impl Default for PieceColumn {
     fn default() -> Self {
-        Self { changes: Vec::new(), state: SPECIAL, level: None, unknown: Unknown::default() }
+        Self { changes: Vec::new(), state: SPECIAL, level: None, unknown: Unknown::default(), marks: None }
     }
 }
 
@@ -66,6 +72,7 @@ impl Piece {
         for column in &mut self.columns {
             column.changes.clear();
             (column.state, column.level, column.unknown) = (SPECIAL, None, Unknown::default());
+            column.marks = None;
         }
         for column in &mut self.numbers {
             column.times.clear();
@@ -124,7 +131,11 @@ impl PieceColumn {
     fn set_special(&mut self, time: Nanos, level: u8) {
         let high = level == 1;
         // A stretch before the piece's first level is added by the stitcher, who knows what came before.
-        if let (Some(since), Some(_)) = (self.unknown.open.take(), self.level) {
+        let open = self.unknown.open.take();
+        if open.is_some() {
+            self.marks.get_or_insert_default().push((time, Some(high)));
+        }
+        if let (Some(since), Some(_)) = (open, self.level) {
             self.unknown.time += time - since;
         }
         if self.level != Some(high) {
@@ -136,7 +147,11 @@ impl PieceColumn {
     fn set_unknown(&mut self, time: Nanos) {
         self.level = self.level();
         self.state = SPECIAL;
-        self.unknown.values += 1;
+        self.marks.get_or_insert_default().push((time, None));
+        match self.level {
+            Some(_) => self.unknown.values += 1,
+            None => self.unknown.leading_values += 1,
+        }
         self.unknown.open.get_or_insert(time);
         if self.level.is_none() {
             self.unknown.leading.get_or_insert(time);

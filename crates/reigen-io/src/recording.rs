@@ -314,7 +314,8 @@ impl Recording {
     ) -> Result<(), RecordingError> {
         let Self { first, later, stitcher, last_time, .. } = self;
         let origin = first.reader.origin();
-        if !first.read(stitcher, last_time, lines, later.is_empty(), work)? {
+        let reach = origin.0.max(0).unsigned_abs();
+        if !first.read(stitcher, last_time, lines, later.is_empty(), reach, work)? {
             return Ok(());
         }
         let (count, mut before) = (later.len(), &*first);
@@ -326,7 +327,7 @@ impl Recording {
                 bits: Some(later.placed.clone()),
                 numbers: Some(later.numbers.clone()),
             });
-            if !later.part.read(stitcher, last_time, lines, number + 1 == count, work)? {
+            if !later.part.read(stitcher, last_time, lines, number + 1 == count, reach, work)? {
                 return Ok(());
             }
             before = &later.part;
@@ -474,14 +475,20 @@ impl Part {
         last_time: &mut Nanos,
         lines: &mut LineColumns,
         at_end: bool,
+        origin: u64,
         work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
     ) -> Result<bool, RecordingError> {
-        let (mut stopped, mut crowded) = (false, false);
+        let (mut stopped, mut crowded, mut too_long) = (false, false, false);
         let mut edges_before = stitcher.seen;
         let mut consume = |pieces: &[&Piece], last: bool| {
             let before = *last_time;
             for piece in pieces {
                 *last_time = stitcher.take(piece, lines).unwrap_or(*last_time);
+            }
+            // A file's own times are signed.
+            if last_time.0 > i64::MAX.unsigned_abs() - origin {
+                too_long = true;
+                return false;
             }
             if *last_time > before {
                 edges_before = stitcher.seen;
@@ -499,6 +506,9 @@ impl Part {
             !stopped
         };
         self.reader.run(&mut consume).map_err(|failure| explain(&self.name, failure))?;
+        if too_long {
+            return Err(RecordingError::TooLong(self.name.clone()));
+        }
         if crowded {
             let at_s = seconds_short(self.reader.origin().file_time_ns(*last_time));
             let kind = FaultKind::TooManyAtOnce { most: MOST_AT_ONCE, at_s };

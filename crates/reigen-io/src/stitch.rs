@@ -3,7 +3,7 @@
 use crate::piece::{Piece, Unknown};
 use reigen_core::lines::{LineColumns, join};
 use reigen_core::quantity::SampleRate;
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+use reigen_core::time::Nanos;
 
 /// What is known of each two-level signal up to the last piece.
 #[derive(Debug, Default)]
@@ -39,14 +39,17 @@ pub(crate) struct Placing {
 }
 
 impl Placing {
-    /// The time in the recording of a time in a piece, or of a sample.
+    /// The time in the recording of a time in a piece, or of a sample; beyond all bounds the last one, which
+    /// [ends](Self::BEYOND) the reading.
     fn time_of(&self, time: Nanos, sample_base: u64) -> Nanos {
         match self.rate {
             None => time + self.shift,
-            // Beyond all times, which takes a century, the last one stands in.
-            Some(rate) => rate.time_of(sample_base + time.0).unwrap_or(Nanos(MOST_FILE_TIME_NS as u64)) + self.shift,
+            Some(rate) => rate.time_of(sample_base.saturating_add(time.0)).unwrap_or(Self::BEYOND) + self.shift,
         }
     }
+
+    /// A time that no recording reaches.
+    pub(crate) const BEYOND: Nanos = Nanos(u64::MAX);
 
     /// Times as they are in the recording; `room` is for those that differ from the piece's.
     fn times<'a>(&self, times: &'a [Nanos], sample_base: u64, room: &'a mut Vec<Nanos>) -> &'a [Nanos] {
@@ -118,12 +121,21 @@ impl Stitcher {
     pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) -> Option<Nanos> {
         let (placing, base) = (&self.placing, piece.sample_base);
         for (number, column) in piece.columns.iter().enumerate() {
-            if column.changes.is_empty() && column.unknown.values == 0 {
+            if column.changes.is_empty() && column.marks.is_none() {
                 continue;
             }
             let signal = mapped(number, placing.bits.as_ref()).and_then(|signal| self.signals.get_mut(signal));
             let Some(signal) = signal else { continue };
             let changes = placing.times(&column.changes, base, &mut self.times);
+            if let (Some(line), true) = (signal.column, signal.open.is_some() || column.marks.is_some()) {
+                let again = changes.first().filter(|_| signal.open.is_some());
+                if let (Some(&time), Some(last)) = (again, column.level()) {
+                    lines.append_unknown(line, time, Some(last ^ (changes.len() % 2 == 0)));
+                }
+                for &(time, level) in column.marks.iter().flat_map(|marks| marks.iter()) {
+                    lines.append_unknown(line, placing.time_of(time, base), level);
+                }
+            }
             signal.take_unknown(&column.unknown.later_by(placing.shift), changes.first().copied());
             let Some(last_level) = column.level() else { continue };
             let joined = join(signal.level, changes, last_level);
@@ -161,8 +173,8 @@ impl Stitcher {
 
 impl Signal {
     fn take_unknown(&mut self, unknown: &Unknown, first_known: Option<Nanos>) {
-        self.unknown_values += unknown.values;
         let was_known = self.level.is_some();
+        self.unknown_values += unknown.values + if was_known { unknown.leading_values } else { 0 };
         let leading = self.open.or(unknown.leading);
         match (first_known, leading) {
             (Some(known), Some(since)) if was_known => self.unknown_time += known.saturating_sub(since),

@@ -20,7 +20,7 @@ use parquet::errors::ParquetError;
 use parquet::file::reader::{ChunkReader, FileReader as TableReader, Length, SerializedFileReader};
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
-use reigen_core::time::{MOST_FILE_TIME_NS, Origin};
+use reigen_core::time::{MOST_FILE_TIME_NS, Origin, is_file_time};
 use std::fs::File;
 use std::io::{self, BufReader, Read};
 use std::sync::Arc;
@@ -253,7 +253,7 @@ impl Table {
         let rows = batch.times.iter().zip(&batch.lines).zip(&batch.values);
         for ((&time, line), &value) in rows {
             let refuse = |kind| Failure::Fault(Fault { line: place.rows + 1, kind });
-            if time.abs() > MOST_FILE_TIME_NS {
+            if !is_file_time(time) {
                 return Err(refuse(FaultKind::TimeTooLarge(time.to_string())));
             }
             let row = place.rows + 1;
@@ -276,13 +276,10 @@ impl Table {
                         words: words.to_owned(),
                     }));
                 }
-                (Some(Target::Number(signal)), Some(value)) if value.is_finite() => {
+                (Some(Target::Number(signal)), Some(value)) => {
                     if self.head.wants(*signal) {
                         piece.read(*signal, now, value);
                     }
-                }
-                (Some(Target::Number(_)), Some(value)) => {
-                    return Err(refuse(FaultKind::CellNumber { found: value.to_string(), column: name() }));
                 }
                 (Some(Target::Number(_)), None) => {}
                 (None, _) => return Err(refuse(FaultKind::LateLine(name()))),

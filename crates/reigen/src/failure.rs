@@ -4,6 +4,7 @@ use crate::cli::ColorWord;
 use crate::log::FILE_ONLY;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::names::counted;
+use reigen_core::outside_words::on_lines;
 use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
 use reigen_core::station::error::MOST_TOLD;
@@ -99,7 +100,7 @@ impl Failure {
         }
         let stderr = io::stderr();
         let renderer = if color.on(&stderr) { Renderer::styled() } else { Renderer::plain() };
-        tracing::info!(target: FILE_ONLY, "{}", self.text(&Renderer::plain()));
+        tracing::info!(target: FILE_ONLY, "{}", on_lines(&self.text(&Renderer::plain())));
         // Where even this cannot be written, the exit code still tells.
         let _ = writeln!(stderr.lock(), "{}", self.text(&renderer));
         ExitCode::from(REFUSED)
@@ -138,11 +139,12 @@ fn picture_help(error: &PictureError) -> Option<String> {
 }
 
 fn titled(renderer: &Renderer, message: &str, help: Option<&str>) -> String {
-    let error = renderer.render(&[Group::with_title(Level::ERROR.primary_title(message.to_owned()))]);
+    let message = on_lines(message).into_owned();
+    let error = renderer.render(&[Group::with_title(Level::ERROR.primary_title(message))]);
     match help {
         None => error,
         Some(help) => {
-            let help = renderer.render(&[Group::with_title(Level::HELP.secondary_title(help.to_owned()))]);
+            let help = renderer.render(&[Group::with_title(Level::HELP.secondary_title(on_lines(help).into_owned()))]);
             format!("{error}\n{help}")
         }
     }
@@ -155,10 +157,10 @@ fn drawing<'a>(file: &'a str, source: &'a str, error: &StationError) -> Vec<Grou
     if let Some((other, label)) = error.kind.other_place() {
         snippet = snippet.annotation(AnnotationKind::Context.span(within(source, &other)).label(label));
     }
-    let title = Level::ERROR.primary_title(error.kind.to_string());
+    let title = Level::ERROR.primary_title(on_lines(&error.kind.to_string()).into_owned());
     let mut group = Group::with_title(title).element(snippet);
     if let Some(help) = error.kind.help() {
-        group = group.element(Level::HELP.message(help));
+        group = group.element(Level::HELP.message(on_lines(&help).into_owned()));
     }
     vec![group]
 }

@@ -5,6 +5,7 @@ use crate::print::Out;
 use crate::replay::Seen;
 use reigen_core::engine::PointColumns;
 use reigen_core::finding::Finding;
+use reigen_core::outside_words::on_one_line;
 use reigen_core::station::{FieldColumn, Station};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::{resolved, significant};
@@ -245,7 +246,7 @@ impl Gauge {
                 "·".repeat(BAR - full),
                 significant(most),
                 shown(&sample),
-                column.unit,
+                on_one_line(&column.unit),
                 sample.1.map_or(String::new(), |step| format!(" ±{}", significant(step))),
             );
             if live {
@@ -278,7 +279,7 @@ fn next_change(columns: &PointColumns<'_>, at: Nanos) -> Option<Nanos> {
 }
 
 fn head(column: &Column) -> String {
-    format!("{} {}", column.name, column.unit).trim_end().to_owned()
+    on_one_line(format!("{} {}", column.name, column.unit).trim_end()).into_owned()
 }
 
 /// The step of a bar's frames.

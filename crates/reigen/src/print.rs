@@ -2,7 +2,9 @@
 
 use crate::cli::ColorWord;
 use crate::failure::Failure;
+use crate::tables;
 use comfy_table::{ContentArrangement, Table};
+use reigen_core::outside_words::on_lines;
 use std::io::{self, BufWriter, Write};
 
 /// Where results go.
@@ -44,22 +46,28 @@ impl Out {
         self.closed
     }
 
-    /// Whether colour may be used.
-    pub(crate) fn colour(&self) -> bool {
-        self.colour
-    }
-
     /// Writes a line.
     pub(crate) fn line(&mut self, text: impl AsRef<str>) -> Result<(), Failure> {
         if self.closed {
             return Ok(());
         }
-        let written = writeln!(self.writer, "{}", text.as_ref());
+        let written = writeln!(self.writer, "{}", on_lines(text.as_ref()));
         self.unless_closed(written)
+    }
+
+    /// Writes a line that begins with a word in a colour, where colour may be used.
+    pub(crate) fn coloured(&mut self, colour: &str, word: &str, rest: &str) -> Result<(), Failure> {
+        if self.colour && !self.closed {
+            let written = write!(self.writer, "{colour}{word}\x1b[0m");
+            self.unless_closed(written)?;
+            return self.line(rest);
+        }
+        self.line(format!("{word}{rest}"))
     }
 
     /// Writes a table; one that is wider than the terminal has its cells broken.
     pub(crate) fn table(&mut self, mut table: Table) -> Result<(), Failure> {
+        tables::on_one_line_each(&mut table);
         if let Some(width) = terminal_width().and_then(|width| u16::try_from(width).ok()) {
             table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
         }

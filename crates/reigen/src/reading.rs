@@ -5,7 +5,9 @@ use crate::progress::Bar;
 use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
+use reigen_core::outside_words::on_one_line;
 use reigen_core::station::StationErrorKind;
+use reigen_core::station::line_names::LineNames;
 use reigen_core::time::Nanos;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::{Clock, Recording};
@@ -32,7 +34,7 @@ pub(crate) fn open_source(source: &Source, options: &ReadOptions) -> Result<Reco
 pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
     let recording = Recording::open_all(sources, options, clock)?;
     for told in recording.taken_for() {
-        tracing::info!("{told}");
+        tracing::info!("{}", on_one_line(&told));
     }
     recording.unread().iter().for_each(warn);
     Ok(recording)
@@ -41,7 +43,8 @@ pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) 
 /// Tells a finding on standard error, where the result has standard output for itself.
 pub(crate) fn warn(finding: &Finding) {
     let Finding { severity, subject, message, code, remedy, .. } = finding;
-    tracing::warn!("{}: {subject}: {message} [{code}]\n   → {remedy}", severity.word());
+    let told = format!("{subject}: {message} [{code}]");
+    tracing::warn!("{}: {}\n   → {}", severity.word(), on_one_line(&told), on_one_line(remedy));
 }
 
 /// Reads the lines of these signals, and hands over window after window; gives the recording's last time.
@@ -72,6 +75,8 @@ pub(crate) struct Signals {
     pub(crate) names: Vec<String>,
     /// All other names of each.
     pub(crate) aliases: Vec<Vec<String>>,
+    /// Whether a station that names it so means it: not where another line has the same name, or it has none.
+    pub(crate) nameable: Vec<bool>,
 }
 
 /// The signals of one kind, each once, with the shortest of its names.
@@ -85,11 +90,20 @@ pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool
     let whole: Vec<String> = found.values().map(|names| shortest(names)).collect();
     let mut leaves: HashMap<&str, usize> = HashMap::new();
     whole.iter().for_each(|name| *leaves.entry(leaf(name)).or_default() += 1);
-    let name = |name: &String| if leaves.get(leaf(name)) == Some(&1) { leaf(name).to_owned() } else { name.clone() };
+    let known = LineNames::new(lines);
+    let means = |name: &str, signal: usize| {
+        !name.trim().is_empty() && [known.level(name), known.number(name)].iter().any(|found| *found == Ok(signal))
+    };
+    let name = |(whole, &signal): (&String, &usize)| {
+        let leaf = leaf(whole);
+        if leaves.get(leaf) == Some(&1) && means(leaf, signal) { leaf.to_owned() } else { whole.clone() }
+    };
+    let names: Vec<String> = whole.iter().zip(found.keys()).map(name).collect();
     let others = |(names, main): (&Vec<String>, &String)| names.iter().filter(|name| *name != main).cloned().collect();
     Signals {
         numbers: found.keys().copied().collect(),
-        names: whole.iter().map(name).collect(),
+        nameable: names.iter().zip(found.keys()).map(|(name, &signal)| means(name, signal)).collect(),
+        names,
         aliases: found.values().zip(&whole).map(others).collect(),
     }
 }

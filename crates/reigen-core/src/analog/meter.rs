@@ -135,8 +135,13 @@ struct OverTime {
 }
 
 impl OverTime {
+    /// A value that comes again is not told apart from one that stays: a sum of one product does not depend on where a
+    /// recording is cut.
     #[inline]
     fn set(&mut self, at: Nanos, value: Option<f64>) {
+        if value == self.value && value.is_some() {
+            return;
+        }
         if let Some(value) = self.value {
             let length = at.saturating_sub(self.since).0;
             self.integral += value * length.cast_signed() as f64;
@@ -147,15 +152,17 @@ impl OverTime {
 
     /// Goes from the first of some values, which has been set, to the last.
     fn pass(&mut self, times: &[Nanos], values: &[f64]) {
-        let (Some(&first), Some(&last)) = (times.first(), times.last()) else { return };
-        let mut integral = self.integral;
-        for (pair, value) in times.array_windows::<2>().zip(values) {
-            let [from, until] = *pair;
-            integral += value * until.saturating_sub(from).0.cast_signed() as f64;
+        let Some(mut value) = self.value else { return };
+        let (mut integral, mut since) = (self.integral, self.since);
+        for (&at, &next) in times.iter().zip(values).skip(1) {
+            if next != value {
+                integral += value * at.saturating_sub(since).0.cast_signed() as f64;
+                (since, value) = (at, next);
+            }
         }
         self.integral = integral;
-        self.time += last.saturating_sub(first).0;
-        (self.since, self.value) = (last, values.last().copied());
+        self.time += since.saturating_sub(self.since).0;
+        (self.since, self.value) = (since, Some(value));
     }
 
     /// The mean up to `end`; of a value without a length it is that value.

@@ -134,6 +134,18 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
             "look whether what it counts changes at all, and whether its reset is held",
         ));
     }
+    let at_end = counter.value.is_some_and(|value| value == i64::MAX || value == i64::MIN);
+    if at_end && counter.lost > 0 && counter.limits.is_none() {
+        findings.push(Finding::error(
+            "count-at-end",
+            name,
+            format!(
+                "it stands at the last number that there is, and {} beyond it did not count",
+                counted(counter.lost, "edge")
+            ),
+            "start it nearer to 0, reset it, or give it limits",
+        ));
+    }
 }
 
 #[cfg(test)]

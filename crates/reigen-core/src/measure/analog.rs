@@ -14,7 +14,9 @@ pub struct AnalogMeter {
     most: f64,
     at_least: u64,
     at_most: u64,
-    last: Option<(Nanos, f64)>,
+    last: Option<f64>,
+    /// Since when it has the last value, however often that came again.
+    since: Nanos,
     /// Value times nanoseconds, and the nanoseconds.
     area: f64,
     time: f64,
@@ -53,13 +55,15 @@ impl AnalogMeter {
         self.at_least = if value < self.least { 1 } else { self.at_least + u64::from(value == self.least) };
         self.at_most = if value > self.most { 1 } else { self.at_most + u64::from(value == self.most) };
         (self.least, self.most) = (self.least.min(value), self.most.max(value));
-        if let Some((since, before)) = self.last {
-            let length = (time - since).0 as f64;
-            self.area += before * length;
-            self.time += length;
-            self.steps += (value - before) * (value - before);
+        if self.last != Some(value) {
+            if let Some(before) = self.last {
+                let length = time.saturating_sub(self.since).0 as f64;
+                self.area += before * length;
+                self.time += length;
+                self.steps += (value - before) * (value - before);
+            }
+            (self.since, self.last) = (time, Some(value));
         }
-        self.last = Some((time, value));
         self.count += 1;
         if self.kept.len() < KEPT {
             self.kept.push(value);
@@ -68,8 +72,8 @@ impl AnalogMeter {
 
     /// The figures at the recording's last time; `None` where there was no value.
     pub fn figures(&self, end: Nanos) -> Option<AnalogFigures> {
-        let (since, last) = self.last?;
-        let rest = end.saturating_sub(since).0 as f64;
+        let last = self.last?;
+        let rest = end.saturating_sub(self.since).0 as f64;
         let (area, time) = (self.area + last * rest, self.time + rest);
         let pairs = (self.count - 1).max(1) as f64;
         // A value at random is the greatest once or twice; one that is cut off is it again and again.

@@ -34,6 +34,8 @@ use crate::time::Nanos;
 pub enum Value {
     /// A level.
     Level(bool),
+    /// A level that is not known.
+    Unknown,
     /// A number.
     Number(f64),
 }

@@ -181,7 +181,7 @@ impl Simulation {
     fn give(&mut self, change: Change) {
         let level = match change.value {
             Value::Level(level) => level,
-            Value::Number(_) => return self.ready.push(change),
+            Value::Number(_) | Value::Unknown => return self.ready.push(change),
         };
         let through = self.wires.iter().position(|(_, line, _)| *line == change.line);
         match through.and_then(|number| self.wires.get_mut(number).map(|(_, _, wire)| (number, wire))) {

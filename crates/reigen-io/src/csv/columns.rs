@@ -10,7 +10,7 @@ use crate::options::{ReadOptions, Thresholds, TimeUnit};
 use crate::pipeline::Head;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::{counted, without_unit};
-use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
+use reigen_core::time::{Nanos, is_file_time};
 
 /// What the header and the first rows say.
 #[derive(Debug)]
@@ -237,9 +237,7 @@ impl Layout {
                 let number =
                     self.dialect.number(cell).ok_or_else(|| other().unwrap_or(FaultKind::NoTime(shown(cell))))?;
                 let nanos = number.scaled(unit.power()).and_then(|(nanos, _)| i64::try_from(nanos).ok());
-                nanos
-                    .filter(|nanos| nanos.abs() <= MOST_FILE_TIME_NS)
-                    .ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
+                nanos.filter(|nanos| is_file_time(*nanos)).ok_or_else(|| FaultKind::TimeTooLarge(shown(cell)))
             }
             None => Ok(0),
         }

@@ -50,6 +50,11 @@ pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Res
     })
 }
 
+/// Whether a column of this name is taken for the time.
+pub(crate) fn means_time(name: &str) -> bool {
+    header::time_name(name).is_some()
+}
+
 impl Format for Csv {
     type Place = Rows;
 

@@ -15,7 +15,7 @@ use reigen_core::quantity::SampleRate;
 use reigen_core::time::{Nanos, Origin};
 
 /// A name that leaves its bit unused.
-const UNUSED: &str = "-";
+pub(crate) const UNUSED: &str = "-";
 
 /// Packed samples, by what a person said of them.
 pub(crate) struct Packed {

@@ -43,15 +43,16 @@ impl<W: Write> Csv<W> {
         if let Some(one) = self.text.text.get_mut(place) {
             *one = b'.';
         }
-        for value in &self.values {
+        for (value, changed) in self.values.iter().zip(&self.changed) {
             let text = &mut self.text.text;
             match value {
-                None => text.push(b','),
-                Some(Value::Level(level)) => text.extend_from_slice(if *level { b",1" } else { b",0" }),
-                Some(Value::Number(number)) => {
+                // A number is written once: again in each row, it would be read again as often. What is none has an empty cell.
+                Some(Value::Number(number)) if *changed && number.is_finite() => {
                     text.push(b',');
                     text.extend_from_slice(number_text(*number).as_bytes());
                 }
+                None | Some(Value::Number(_) | Value::Unknown) => text.push(b','),
+                Some(Value::Level(level)) => text.extend_from_slice(if *level { b",1" } else { b",0" }),
             }
         }
         self.text.text.push(b'\n');
@@ -62,7 +63,8 @@ impl<W: Write> Csv<W> {
 
 /// A cell, in quotes where it needs them.
 fn quoted(cell: &str) -> String {
-    match cell.contains(['"', ',', '\n', '\r']) || cell.trim() != cell || cell.is_empty() {
+    let is_plain = |letter: char| letter.is_alphanumeric() || "._[]:-#".contains(letter);
+    match !cell.chars().all(is_plain) || cell.is_empty() {
         true => format!("\"{}\"", cell.replace('"', "\"\"")),
         false => cell.to_owned(),
     }
@@ -77,7 +79,11 @@ impl<W: Write + Send> Changes for Csv<W> {
             self.now = change.time;
         }
         if let (Some(value), Some(changed)) = (self.values.get_mut(change.line), self.changed.get_mut(change.line)) {
-            (*value, *changed) = (Some(change.value), true);
+            *changed = true;
+            // The last level is held: a CSV has no word for one that is unknown.
+            if change.value != Value::Unknown {
+                *value = Some(change.value);
+            }
         }
         Ok(())
     }

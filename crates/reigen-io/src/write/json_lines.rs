@@ -47,6 +47,8 @@ impl<W: Write + Send> Changes for JsonLines<W> {
     fn take(&mut self, change: Change) -> io::Result<()> {
         match change.value {
             Value::Level(level) => self.object(change.time, Some((change.line, if level { b"1" } else { b"0" }))),
+            Value::Unknown => self.object(change.time, Some((change.line, b"null"))),
+            Value::Number(number) if !number.is_finite() => self.object(change.time, Some((change.line, b"null"))),
             Value::Number(number) => self.object(change.time, Some((change.line, number_text(number).as_bytes()))),
         }
         self.text.pass()

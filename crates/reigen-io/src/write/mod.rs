@@ -4,6 +4,7 @@ mod csv;
 mod destination;
 pub mod events;
 mod json_lines;
+mod names;
 pub mod output_file;
 mod packed;
 #[cfg(feature = "parquet")]
@@ -11,6 +12,8 @@ pub(crate) mod parquet;
 pub mod trace;
 mod unfinished;
 mod vcd;
+
+pub use names::written_lines;
 
 use crate::archive::Packing;
 use flate2::Compression;
@@ -248,14 +251,6 @@ fn number_text(value: f64) -> String {
     format!("{value:?}")
 }
 
-/// A line's name as a format can hold it.
-pub fn name_as_written(format: Format, name: &str) -> String {
-    match format {
-        Format::Vcd => name.split('.').map(vcd::vcd_name).collect::<Vec<_>>().join("."),
-        _ => name.to_owned(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -292,8 +287,8 @@ mod tests {
         let text = |format| String::from_utf8(written(format, &heading)).unwrap();
         assert_eq!(
             text(Format::Csv),
-            "time_s,top.A,\"a \"\"b\"\", c\",V\n-0.000000020,1,,1.0\n0.000000000,0,,1.0\n0.000000000,1,1,1.0\n\
-             1.499999980,1,1,-2.5e-7\n1.499999990,1,1,-2.5e-7\n"
+            "time_s,top.A,\"a \"\"b\"\", c\",V\n-0.000000020,1,,1.0\n0.000000000,0,,\n0.000000000,1,1,\n\
+             1.499999980,1,1,-2.5e-7\n1.499999990,1,1,\n"
         );
         let vcd = "$comment time 0 here is -0.00000002 s in the recording $end\n$timescale 1 ns $end\n\
              $scope module top $end\n$var wire 1 ! A $end\n$upscope $end\n$var wire 1 \" a_\"b\",_c $end\n\

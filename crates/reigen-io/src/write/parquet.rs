@@ -192,10 +192,11 @@ impl<W: Write + Send> Table<W> {
 impl<W: Write + Send> Changes for Table<W> {
     fn take(&mut self, change: Change) -> io::Result<()> {
         let value = match change.value {
-            Value::Level(level) => f64::from(u8::from(level)),
-            Value::Number(number) => number,
+            Value::Level(level) => Some(f64::from(u8::from(level))),
+            Value::Number(number) => Some(number),
+            Value::Unknown => None,
         };
-        self.row(change.time, Some(change.line), Some(value))
+        self.row(change.time, Some(change.line), value)
     }
 
     /// A row without a line says how far the recording goes.

@@ -1,5 +1,6 @@
 //! A trace: all points, and the raw lines they come from, as a VCD (IEEE 1364).
 
+use crate::write::names::vcd_name;
 use crate::write::output_file::{FinishedFile, OutputError, OutputFile};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
@@ -175,8 +176,7 @@ fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
     }
     writeln!(file, "$upscope $end\n$scope module raw $end")?;
     for (number, name) in names.lines.iter().enumerate() {
-        // White space would part the name.
-        let name = name.replace(char::is_whitespace, "_");
+        let name = vcd_name(name);
         writeln!(file, "$var wire 1 {} {name} $end", code(names.points.len() + number))?;
     }
     writeln!(file, "$upscope $end\n$enddefinitions $end")

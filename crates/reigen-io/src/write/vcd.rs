@@ -30,7 +30,8 @@ impl<W: Write> Vcd<W> {
         for (line, code) in heading.lines.iter().zip(&codes) {
             let kind = if line.number { "real 64" } else { "wire 1" };
             for name in std::iter::once(&line.name).chain(&line.aliases) {
-                let mut parts: Vec<String> = heading.scope.into_iter().chain(name.split('.')).map(vcd_name).collect();
+                let mut parts: Vec<String> =
+                    heading.scope.into_iter().chain(name.split('.')).map(super::names::vcd_name).collect();
                 let leaf = parts.pop().unwrap_or_default();
                 enter(&mut scopes, parts, &mut text.text)?;
                 writeln!(text.text, "$var {kind} {code} {leaf} $end")?;
@@ -66,14 +67,6 @@ fn enter(scopes: &mut Vec<String>, wanted: Vec<String>, out: &mut impl Write) ->
     Ok(())
 }
 
-/// A part of a name as a VCD can hold it: white space would part it.
-pub(super) fn vcd_name(name: &str) -> String {
-    match name.replace(char::is_whitespace, "_").as_str() {
-        "" => "_".to_owned(),
-        name => name.strip_prefix('$').map_or_else(|| name.to_owned(), |rest| format!("_{rest}")),
-    }
-}
-
 impl<W: Write + Send> Changes for Vcd<W> {
     fn take(&mut self, change: Change) -> io::Result<()> {
         self.mark(change.time);
@@ -81,6 +74,7 @@ impl<W: Write + Send> Changes for Vcd<W> {
         let text = &mut self.text.text;
         match change.value {
             Value::Level(level) => text.push(if level { b'1' } else { b'0' }),
+            Value::Unknown => text.push(b'x'),
             Value::Number(number) => {
                 text.push(b'r');
                 text.extend_from_slice(number_text(number).as_bytes());

@@ -9,14 +9,13 @@ use crate::replay::read_options;
 use crate::stretch::Stretch;
 use crate::tables::print_findings;
 use reigen_core::finding::Finding;
-use reigen_core::names::{counted, nearest};
+use reigen_core::names::{counted, nearest, some_of};
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::convert::{self, Chosen, ConvertError, Converted, convert};
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
-use reigen_io::write::{Format, Heading, begin_file, name_as_written, write_sidecar};
-use std::collections::HashSet;
+use reigen_io::write::{Format, Heading, Line, begin_file, write_sidecar, written_lines};
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
@@ -30,7 +29,7 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     let chosen = chosen(arguments, &recording)?;
     let stretch_wanted = convert::Stretch { from: stretch.from, to: stretch.to, step };
     let heading = Heading {
-        lines: chosen.lines.clone(),
+        lines: written_lines(format.0, &chosen.lines),
         scope: None,
         origin: stretch_wanted.origin(recording.origin()),
         step: step.unwrap_or_default(),
@@ -53,7 +52,7 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     let lines = counted(chosen.lines.len() as u64, "line");
     let changes = counted(done.changes, "change");
     out.line(format!("{}: {lines}, {changes}, from {from} s to {to} s", output.display()))?;
-    let findings = findings(format.0, &recording, &heading, &done);
+    let findings = findings(format.0, &recording, (&chosen.lines, &heading), &done);
     if out.is_silent() {
         findings.iter().for_each(reading::warn);
     }
@@ -84,7 +83,7 @@ fn step(arguments: &ConvertArguments, format: Format, recording: &Recording) -> 
     }
 }
 
-/// The lines that are wanted; each must be there, under a name that no other has.
+/// The lines that are wanted; each must be there.
 fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen, Failure> {
     let is = |name: &str, wanted: &str| name == wanted || name.rsplit('.').next() == Some(wanted);
     for wanted in &arguments.only {
@@ -100,24 +99,30 @@ fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen,
     }
     let wanted = |name: &str| arguments.only.is_empty() || arguments.only.iter().any(|wanted| is(name, wanted));
     let chosen = Chosen::new(recording, wanted);
-    let mut names: HashSet<&str> = HashSet::new();
-    match chosen.lines.iter().map(|line| line.name.as_str()).find(|name| !names.insert(name)) {
-        Some(name) => Err(Failure::Usage {
-            message: format!("two lines have the name `{name}`"),
-            help: "choose others with --only, or name them apart where they are recorded".to_owned(),
-        }),
-        None if names.is_empty() => Err(Failure::Usage {
+    match chosen.lines.is_empty() {
+        true => Err(Failure::Usage {
             message: "no line is left to be written".to_owned(),
             help: "`reigen survey` lists the lines of a recording".to_owned(),
         }),
-        None => Ok(chosen),
+        false => Ok(chosen),
     }
 }
 
 /// What is not in the other file as it was in this.
-fn findings(format: Format, recording: &Recording, heading: &Heading, done: &Converted) -> Vec<Finding> {
-    let mut findings = recording.findings(&[]);
-    findings.retain(|finding| !matches!(finding.code, "no-level" | "late-level"));
+fn findings(
+    format: Format,
+    recording: &Recording,
+    (chosen, heading): (&[Line], &Heading),
+    done: &Converted,
+) -> Vec<Finding> {
+    let names: Vec<String> = chosen.iter().map(|line| line.name.clone()).collect();
+    let mut findings = recording.findings(&names);
+    let has_unknown = matches!(format, Format::Vcd | Format::JsonLines | Format::Parquet);
+    findings.retain(|finding| match finding.code {
+        "no-level" | "late-level" => false,
+        "unknown-level" => !has_unknown,
+        _ => true,
+    });
     let mut note = |code, message: String, help| findings.push(Finding::note(code, "convert", message, help));
     if done.met > 0 {
         let message = format!("{} met the one before it in one step", counted(done.met, "edge"));
@@ -132,11 +137,30 @@ fn findings(format: Format, recording: &Recording, heading: &Heading, done: &Con
             format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(heading.origin.0));
         note("shifted", message, "add that to a time read off it");
     }
-    for line in &heading.lines {
-        let name = name_as_written(format, &line.name);
-        if name != line.name {
-            note("renamed", format!("`{}` is `{name}` in it", line.name), "its names hold no spaces");
-        }
+    if matches!(format, Format::Csv | Format::JsonLines) && done.infinite > 0 {
+        let message = format!("{} infinite or undefined, and none in it", counted(done.infinite, "value"));
+        note("no-number", message, "write a VCD, which holds them");
+    }
+    let changed = |(before, after): (&Line, &Line)| {
+        (before.name != after.name).then(|| format!("`{}` is `{}`", before.name, after.name))
+    };
+    let renamed: Vec<String> = chosen.iter().zip(&heading.lines).filter_map(changed).collect();
+    if !renamed.is_empty() {
+        let renamed: Vec<&str> = renamed.iter().map(String::as_str).collect();
+        note(
+            "renamed",
+            format!("{} in it", some_of(&renamed)),
+            "its names are each another, and hold no letters that it has a use for",
+        );
+    }
+    let aliases = |lines: &[Line]| lines.iter().map(|line| line.aliases.len() as u64).sum::<u64>();
+    let left_out = aliases(chosen).saturating_sub(aliases(&heading.lines));
+    if left_out > 0 {
+        note(
+            "aliases-left-out",
+            format!("{} of its lines left out", counted(left_out, "other name")),
+            "a VCD holds several names of one signal",
+        );
     }
     findings
 }

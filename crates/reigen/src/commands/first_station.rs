@@ -4,6 +4,8 @@ use reigen_core::measure::advice::Advised;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::SurveyedLine;
 use reigen_core::names::is_point_name;
+use reigen_core::outside_words::{on_one_line, toml_string};
+use std::collections::{HashMap, HashSet};
 use std::fmt::Write as _;
 
 /// How far apart the sides of a changeover may stand, where nobody has said.
@@ -12,16 +14,21 @@ const WITHIN: &str = "50 ms";
 const REGISTER_BITS: usize = 8;
 
 /// The station's text, and how many points it has.
-pub(crate) fn first_station(recording: &str, lines: &[SurveyedLine]) -> (String, usize) {
-    let title = format!("title = {}", quoted(recording));
-    let mut file = File { text: String::new(), points: 0, taken: Vec::new(), lines };
+pub(crate) fn first_station(recording: &str, lines: &[SurveyedLine], nameable: &[bool]) -> (String, usize) {
+    let title = format!("title = {}", toml_string(recording));
+    let mut file = File { text: String::new(), points: 0, taken: HashSet::new(), inputs: HashMap::new(), lines };
     file.line(
         "# A first station file from a survey: what each line looks like, with the evidence. Check it, and complete",
     );
     file.line("# what is commented out.");
     file.line(&title);
+    let unnamed: HashSet<&str> =
+        lines.iter().zip(nameable).filter(|(_, nameable)| !**nameable).map(|(line, _)| line.name.as_str()).collect();
     for line in lines {
-        file.add(line);
+        match file.wires(line).iter().any(|wire| unnamed.contains(wire)) {
+            true => file.unnamed(line),
+            false => file.add(line),
+        }
     }
     (file.text, file.points)
 }
@@ -29,7 +36,10 @@ pub(crate) fn first_station(recording: &str, lines: &[SurveyedLine]) -> (String,
 struct File<'a> {
     text: String,
     points: usize,
-    taken: Vec<String>,
+    /// The names of points that are taken.
+    taken: HashSet<String>,
+    /// For each line that is an input the name of its point.
+    inputs: HashMap<String, String>,
     lines: &'a [SurveyedLine],
 }
 
@@ -49,11 +59,39 @@ impl File<'_> {
     /// A table to complete.
     fn suggestion(&mut self, kind: &str, name: &str, keys: &[String]) {
         self.line(&format!("# [{kind}.{name}]"));
-        keys.iter().for_each(|key| self.line(&format!("# {key}")));
+        keys.iter().for_each(|key| self.line(&format!("# {}", on_one_line(key))));
+    }
+
+    /// The lines that what is written for this one names.
+    fn wires<'b>(&'b self, line: &'b SurveyedLine) -> Vec<&'b str> {
+        let chain = |other: &&SurveyedLine| matches!(other.guess.kind, Kind::Chain { .. });
+        let index = |of: &str, with: &str| {
+            let is_it = |kind: &Kind| matches!(kind, Kind::Index { of: other, .. } if other == of || other == with);
+            self.lines.iter().filter(move |other| is_it(&other.guess.kind)).map(|other| other.name.as_str()).collect()
+        };
+        let mut wires: Vec<&str> = match &line.guess.kind {
+            Kind::Quadrature { with, .. } => index(&line.name, with),
+            Kind::Chain { .. } => self.lines.iter().filter(chain).map(|other| other.name.as_str()).collect(),
+            _ => Vec::new(),
+        };
+        match &line.guess.kind {
+            Kind::Quadrature { with, .. } | Kind::Changeover { with } => wires.extend([line.name.as_str(), with]),
+            _ => wires.push(&line.name),
+        }
+        wires
+    }
+
+    /// A line that no station can name.
+    fn unnamed(&mut self, line: &SurveyedLine) {
+        let name = on_one_line(&line.name).into_owned();
+        self.line(&format!(
+            "\n# `{name}`: it, or a line that belongs to it, has no name of its own; name it where it is recorded"
+        ));
     }
 
     fn add(&mut self, line: &SurveyedLine) {
-        let words = format!("\n# {}: {}", line.guess.kind.words(), line.guess.ground);
+        let words = format!("{}: {}", line.guess.kind.words(), line.guess.ground);
+        let words = format!("\n# {}", on_one_line(&words));
         match &line.guess.kind {
             Kind::Quadrature { with, leads } => {
                 if *leads {
@@ -82,6 +120,7 @@ impl File<'_> {
 
     fn input(&mut self, line: &SurveyedLine) {
         let name = self.name(&line.name, "");
+        self.inputs.insert(line.name.clone(), name.clone());
         self.point("input", &name, &input_keys(line));
         let of = format!("of = \"{name}\"");
         match &line.guess.kind {
@@ -108,15 +147,11 @@ impl File<'_> {
 
     /// The pair of both sides, once both are inputs.
     fn pair(&mut self, line: &SurveyedLine, with: &str, name: &str) {
-        let other = self.lines.iter().position(|other| other.name == with);
-        let own = self.lines.iter().position(|other| other.name == line.name);
-        let Some(first) = other.filter(|other| Some(*other) < own).and_then(|other| self.lines.get(other)) else {
-            return;
-        };
-        let other = plain_name(&first.name);
+        // The first side of the two waits for the other.
+        let Some(other) = self.inputs.get(with).cloned() else { return };
         // The side that is closed at rest is the normally closed one: high here, as `asserted` is high.
         let (no, nc) = if idles_high(line) { (other.as_str(), name) } else { (name, other.as_str()) };
-        let pair = self.name(&first.name, "_pair");
+        let pair = self.name(with, "_pair");
         let keys = [format!("no = \"{no}\""), format!("nc = \"{nc}\""), format!("within = \"{WITHIN}\"")];
         self.line("");
         self.point("pair", &pair, &keys);
@@ -124,15 +159,18 @@ impl File<'_> {
 
     fn encoder(&mut self, line: &SurveyedLine, with: &str) {
         let name = self.name(&line.name, "_encoder");
-        let mut keys = vec![format!("a = {}", quoted(&line.name)), format!("b = {}", quoted(with))];
+        let mut keys = vec![format!("a = {}", toml_string(&line.name)), format!("b = {}", toml_string(with))];
         let index = self.lines.iter().find_map(|other| match &other.guess.kind {
             Kind::Index { of, cycles } if *of == line.name || of == with => Some((other, *cycles)),
             _ => None,
         });
         match index {
             Some((index, cycles)) => {
-                keys.push(format!("index = {}", quoted(&index.name)));
-                keys.push(format!("pulses_per_rev = {cycles}        # from the index: {}", index.guess.ground));
+                keys.push(format!("index = {}", toml_string(&index.name)));
+                keys.push(format!(
+                    "pulses_per_rev = {cycles}        # from the index: {}",
+                    on_one_line(&index.guess.ground)
+                ));
             }
             None => {
                 keys.push("# pulses_per_rev = 100      # complete: cycles of one channel in one revolution".to_owned())
@@ -162,9 +200,9 @@ impl File<'_> {
             .collect();
         let known = clock.is_ok() && data.is_ok() && bits.is_multiple_of(REGISTER_BITS);
         let mut keys = vec![
-            format!("load = {}", quoted(&load.name)),
-            format!("clock = {}", quoted(&clock.unwrap_or_else(|unknown| unknown))),
-            format!("data = {}", quoted(&data.unwrap_or_else(|unknown| unknown))),
+            format!("load = {}", toml_string(&load.name)),
+            format!("clock = {}", toml_string(&clock.unwrap_or_else(|unknown| unknown))),
+            format!("data = {}", toml_string(&data.unwrap_or_else(|unknown| unknown))),
             "registers = [                   # the nearest first, each from D0 to D7: give them their names".to_owned(),
         ];
         keys.extend(registers);
@@ -180,12 +218,11 @@ impl File<'_> {
         let base = format!("{}{ending}", plain_name(line));
         let mut name = base.clone();
         for number in 2.. {
-            if !self.taken.contains(&name) {
+            if self.taken.insert(name.clone()) {
                 break;
             }
             name = format!("{base}_{number}");
         }
-        self.taken.push(name.clone());
         name
     }
 }
@@ -196,7 +233,7 @@ fn idles_high(line: &SurveyedLine) -> bool {
 
 /// The keys of an input that is off where its line idles.
 fn input_keys(line: &SurveyedLine) -> Vec<String> {
-    let mut keys = vec![format!("line = {}", quoted(&line.name))];
+    let mut keys = vec![format!("line = {}", toml_string(&line.name))];
     match line.guess.kind {
         Kind::Changeover { .. } if idles_high(line) => {
             keys.push("contact = \"NC\"                # it is closed at rest".to_owned());
@@ -208,19 +245,6 @@ fn input_keys(line: &SurveyedLine) -> Vec<String> {
     }
     keys.extend(line.advice.as_ref().and_then(|advice| advice.advised).and_then(Advised::toml));
     keys
-}
-
-/// A text of the file.
-fn quoted(text: &str) -> String {
-    let escaped: String = text
-        .chars()
-        .map(|letter| match letter {
-            '"' | '\\' => format!("\\{letter}"),
-            letter if letter.is_control() => "_".to_owned(),
-            letter => letter.to_string(),
-        })
-        .collect();
-    format!("\"{escaped}\"")
 }
 
 /// A line's name as a point's: small letters, digits and `_`.

@@ -132,11 +132,22 @@ fn period(arguments: &PollingArguments) -> Result<Option<Nanos>, Failure> {
         (Some(period), _) => Ok(Some(period)),
         (None, Some((bits, clock))) => {
             let nanos = (f64::from(bits) / clock.0 * 1e9).round();
-            if nanos < 1.0 { Err(zero("such a chain")) } else { Ok(Some(Nanos(nanos as u64))) }
+            match nanos {
+                ..1.0 => Err(zero("such a chain")),
+                // More than that is not told exactly by the division either.
+                1.0..MOST_PERIOD_NS => Ok(Some(Nanos(nanos as u64))),
+                _ => Err(Failure::Usage {
+                    message: format!("{bits} bits at {clock} take longer than 100 days to read"),
+                    help: "look at --chain-bits and --clock: a clock is mostly 100 kHz or faster".to_owned(),
+                }),
+            }
         }
         (None, None) => Ok(None),
     }
 }
+
+/// 2^53 nanoseconds: up to there a number of them is exact.
+const MOST_PERIOD_NS: f64 = 9_007_199_254_740_992.0;
 
 /// `FROM..TO`.
 fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {

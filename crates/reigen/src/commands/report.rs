@@ -14,6 +14,7 @@ use base64::Engine as _;
 use comfy_table::Table;
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
+use reigen_core::outside_words::on_one_line;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::seconds_short;
 use reigen_core::wiring::check;
@@ -120,8 +121,8 @@ fn page(station: &StationFile, outcome: &Outcome, diagram: Diagram, taken_for: V
         ("station file", station.name.clone()),
     ];
     Ok(Page {
-        title: station.station.title.clone().unwrap_or_else(|| station.name.clone()),
-        recording: format!("{}, {}", outcome.recording, outcome.to.saturating_sub(outcome.from)),
+        title: on_one_line(station.station.title.as_ref().unwrap_or(&station.name)).into_owned(),
+        recording: format!("{}, {}", on_one_line(&outcome.recording), outcome.to.saturating_sub(outcome.from)),
         version: env!("CARGO_PKG_VERSION"),
         verdict: verdict(outcome, checked.findings.iter().filter(|_| wired)),
         facts,
@@ -212,8 +213,8 @@ impl Told {
     fn new(finding: &Finding) -> Self {
         Self {
             class: finding.severity.word(),
-            subject: finding.subject.clone(),
-            message: finding.message.clone(),
+            subject: on_one_line(&finding.subject).into_owned(),
+            message: on_one_line(&finding.message).into_owned(),
             code: finding.code,
             sum: finding.sum.clone().unwrap_or_default(),
             remedy: finding.remedy.clone(),
@@ -237,7 +238,7 @@ impl Rows {
         let left: Vec<bool> = (0..columns).map(words).collect();
         let cells = |row: &comfy_table::Row| {
             let cells = row.cell_iter().zip(&left);
-            cells.map(|(cell, &left)| Cell { text: cell.content(), left }).collect()
+            cells.map(|(cell, &left)| Cell { text: on_one_line(&cell.content()).into_owned(), left }).collect()
         };
         Self { header: table.header().map(&cells).unwrap_or_default(), rows: table.row_iter().map(&cells).collect() }
     }

@@ -33,6 +33,8 @@ pub(crate) struct Surveyed {
     unknown: Vec<Nanos>,
     /// For each line its other names.
     aliases: Vec<Vec<String>>,
+    /// For each line whether a station can name it.
+    nameable: Vec<bool>,
 }
 
 /// Runs the command.
@@ -61,7 +63,7 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
 
 /// Writes a first station file; gives its name and how many points it has.
 fn write_station(surveyed: &Surveyed, path: &Path) -> Result<(String, usize), Failure> {
-    let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines);
+    let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines, &surveyed.nameable);
     let mut file = OutputFile::create(path)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     put_in_place([file.finish()?])?;
@@ -94,6 +96,7 @@ pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
         survey,
         unknown: recording.unknown_times(),
         aliases: bits.aliases,
+        nameable: bits.nameable,
     })
 }
 

@@ -3,10 +3,11 @@
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::Outcome;
-use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use comfy_table::{Cell, CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
+use reigen_core::outside_words::on_one_line;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
@@ -14,6 +15,7 @@ use reigen_core::summary::{CounterSummary, InputSummary, PairSummary, PointSumma
 use reigen_core::time::seconds_short;
 use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
+use std::borrow::Cow;
 
 mod ports;
 mod readings;
@@ -34,7 +36,7 @@ pub(crate) mod cells {
 /// Prints everything that came of a run.
 pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = &station.title {
-        out.line(title)?;
+        out.line(on_one_line(title))?;
     }
     out.line(format!(
         "{}: {} from {} s on, {}, {}",
@@ -168,7 +170,7 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
 /// A wiring check: findings, then the terminals to wire from.
 pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = title {
-        out.line(title)?;
+        out.line(on_one_line(title))?;
     }
     print_findings(&checked.findings, out)?;
     let count = |severity| checked.findings.iter().filter(|finding| finding.severity == severity).count() as u64;
@@ -265,14 +267,31 @@ pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), 
             Severity::Warning => "\x1b[33m",
             Severity::Error => "\x1b[31m",
         };
-        let word = if out.colour() { format!("{colour}{word}\x1b[0m") } else { word.to_owned() };
-        out.line(format!("{word}: {}: {} [{}]", finding.subject, finding.message, finding.code))?;
+        let told = format!(": {}: {} [{}]", finding.subject, finding.message, finding.code);
+        out.coloured(colour, word, &on_one_line(&told))?;
         if let Some(sum) = &finding.sum {
-            out.line(format!("   = {sum}"))?;
+            out.line(format!("   = {}", on_one_line(sum)))?;
         }
-        out.line(format!("   → {}", finding.remedy))?;
+        out.line(format!("   → {}", on_one_line(&finding.remedy)))?;
     }
     Ok(())
+}
+
+/// Makes what each cell says safe to be shown, on one line.
+pub(crate) fn on_one_line_each(table: &mut Table) {
+    let safe = |row: &comfy_table::Row| -> Option<Vec<Cell>> {
+        let texts: Vec<String> = row.cell_iter().map(Cell::content).collect();
+        let acts = texts.iter().any(|text| matches!(on_one_line(text), Cow::Owned(_)));
+        acts.then(|| texts.iter().map(|text| Cell::new(on_one_line(text))).collect())
+    };
+    for row in table.row_iter_mut() {
+        if let Some(cells) = safe(row) {
+            *row = cells.into();
+        }
+    }
+    if let Some(cells) = table.header().and_then(safe) {
+        table.set_header(cells);
+    }
 }
 
 pub(crate) fn table(header: &[&str]) -> Table {
