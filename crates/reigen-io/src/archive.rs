@@ -119,7 +119,10 @@ impl Read for Unpacked {
                     at: self.taken.load(Ordering::Relaxed),
                     unpacked: self.unpacked,
                     cut: error.kind() == io::ErrorKind::UnexpectedEof,
-                    why: error.to_string(),
+                    why: match self.unpacked > 0 && error.to_string().contains("invalid gzip header") {
+                        true => "what stands behind its end is no gzip: cut that off".to_owned(),
+                        false => error.to_string(),
+                    },
                 },
             )),
         }

@@ -206,7 +206,13 @@ impl Copy<'_> {
         out: &mut dyn Changes,
     ) -> io::Result<()> {
         self.changes.clear();
-        let [before, after] = parted(unknown);
+        let [mut before, after] = parted(unknown);
+        // A change in that instant tells the level too.
+        let changes = |line: usize, time: Nanos| {
+            let column = lines.bits().get(line);
+            column.is_some_and(|column| column.since == time || column.toggles.binary_search(&time).is_ok())
+        };
+        before.retain(|&(time, line, level)| level.is_none() || !changes(line, time));
         self.unknown(before);
         for (line, column) in lines.bits().iter().enumerate() {
             self.bit(line, column, window);

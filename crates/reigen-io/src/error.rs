@@ -268,6 +268,9 @@ pub enum FaultKind {
     /// No time column, and no sample rate.
     #[error("the first column, `{0}`, is no time column")]
     NoTimeColumn(String),
+    /// A time column, and nothing beside it.
+    #[error("there is a time column, `{0}`, and no line beside it")]
+    NothingButTimes(String),
     /// A time column and a sample rate.
     #[error("there is a time column, `{0}`, and a sample rate too")]
     TwoTimes(String),
@@ -425,6 +428,7 @@ impl FaultKind {
             }
             Self::LateLine(_) => "of a stream all lines must be named at its start: save it to a file and read that",
             Self::ExtendedVcd(_) => "write it with $dumpvars in place of $dumpports",
+            Self::NothingButTimes(_) => "record the lines too: a column for each beside the times",
             Self::TwoTimes(_) => "take --sample-rate away: the file's own times hold",
             Self::NoHeader(_) => "put a row with the names of the lines on top",
             Self::CellLevel { words, .. } => {

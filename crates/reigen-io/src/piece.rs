@@ -25,10 +25,16 @@ pub(crate) struct PieceColumn {
     state: u8,
     /// The level after the last change, if the piece has named any.
     level: Option<bool>,
-    /// Unknown values.
-    pub(crate) unknown: Unknown,
-    /// When it became unknown, and known again within the piece with a level; most have none.
-    pub(crate) marks: Option<Box<Vec<Mark>>>,
+    /// Unknown values; most have none.
+    special: Option<Box<Special>>,
+}
+
+/// What a signal has beside its levels.
+#[derive(Debug, Clone, Default, PartialEq)]
+struct Special {
+    unknown: Unknown,
+    /// When it became unknown, and known again within the piece with a level.
+    marks: Vec<Mark>,
 }
 
 /// A signal becomes unknown, or known again with a level.
@@ -61,7 +67,7 @@ impl Unknown {
 
 impl Default for PieceColumn {
     fn default() -> Self {
-        Self { changes: Vec::new(), state: SPECIAL, level: None, unknown: Unknown::default(), marks: None }
+        Self { changes: Vec::new(), state: SPECIAL, level: None, special: None }
     }
 }
 
@@ -71,8 +77,7 @@ impl Piece {
         self.columns.resize_with(signals, PieceColumn::default);
         for column in &mut self.columns {
             column.changes.clear();
-            (column.state, column.level, column.unknown) = (SPECIAL, None, Unknown::default());
-            column.marks = None;
+            (column.state, column.level, column.special) = (SPECIAL, None, None);
         }
         for column in &mut self.numbers {
             column.times.clear();
@@ -115,6 +120,16 @@ impl PieceColumn {
         if self.state < SPECIAL { Some(self.state == 1) } else { self.level }
     }
 
+    /// Its unknown values.
+    pub(crate) fn unknown(&self) -> Unknown {
+        self.special.as_ref().map_or_else(Unknown::default, |special| special.unknown)
+    }
+
+    /// When it became unknown, and known again within the piece with a level.
+    pub(crate) fn marks(&self) -> &[Mark] {
+        self.special.as_ref().map_or(&[], |special| &special.marks)
+    }
+
     /// The signal takes the level 0 or 1.
     #[inline]
     pub(crate) fn set(&mut self, time: Nanos, level: u8) {
@@ -131,12 +146,13 @@ impl PieceColumn {
     fn set_special(&mut self, time: Nanos, level: u8) {
         let high = level == 1;
         // A stretch before the piece's first level is added by the stitcher, who knows what came before.
-        let open = self.unknown.open.take();
-        if open.is_some() {
-            self.marks.get_or_insert_default().push((time, Some(high)));
-        }
-        if let (Some(since), Some(_)) = (open, self.level) {
-            self.unknown.time += time - since;
+        if let Some(special) = &mut self.special
+            && let Some(since) = special.unknown.open.take()
+        {
+            special.marks.push((time, Some(high)));
+            if self.level.is_some() {
+                special.unknown.time += time - since;
+            }
         }
         if self.level != Some(high) {
             self.changes.push(time);
@@ -147,14 +163,15 @@ impl PieceColumn {
     fn set_unknown(&mut self, time: Nanos) {
         self.level = self.level();
         self.state = SPECIAL;
-        self.marks.get_or_insert_default().push((time, None));
+        let Special { unknown, marks } = self.special.get_or_insert_default().as_mut();
+        marks.push((time, None));
+        unknown.open.get_or_insert(time);
         match self.level {
-            Some(_) => self.unknown.values += 1,
-            None => self.unknown.leading_values += 1,
-        }
-        self.unknown.open.get_or_insert(time);
-        if self.level.is_none() {
-            self.unknown.leading.get_or_insert(time);
+            Some(_) => unknown.values += 1,
+            None => {
+                unknown.leading_values += 1;
+                unknown.leading.get_or_insert(time);
+            }
         }
     }
 }

@@ -479,7 +479,7 @@ impl Part {
         work: &mut (dyn FnMut(&mut LineColumns, Nanos) -> bool + Send),
     ) -> Result<bool, RecordingError> {
         let (mut stopped, mut crowded, mut too_long) = (false, false, false);
-        let mut edges_before = stitcher.seen;
+        let bits = self.reader.head().bits as u64;
         let mut consume = |pieces: &[&Piece], last: bool| {
             let before = *last_time;
             for piece in pieces {
@@ -490,10 +490,7 @@ impl Part {
                 too_long = true;
                 return false;
             }
-            if *last_time > before {
-                edges_before = stitcher.seen;
-            }
-            if stitcher.seen - edges_before > MOST_AT_ONCE {
+            if stitcher.at_instant > MOST_AT_ONCE + 4 * bits {
                 crowded = true;
                 return false;
             }
@@ -511,7 +508,7 @@ impl Part {
         }
         if crowded {
             let at_s = seconds_short(self.reader.origin().file_time_ns(*last_time));
-            let kind = FaultKind::TooManyAtOnce { most: MOST_AT_ONCE, at_s };
+            let kind = FaultKind::TooManyAtOnce { most: MOST_AT_ONCE + 4 * bits, at_s };
             return Err(RecordingError::Fault { file: self.name.clone(), line: self.reader.line(), fault: kind });
         }
         self.end = *last_time;
@@ -616,7 +613,10 @@ fn explain(name: &str, failure: Failure) -> RecordingError {
 }
 
 /// More edges in one instant than these are no recording of lines, and they would have to be kept until time goes on.
-const MOST_AT_ONCE: u64 = 1_000_000;
+const MOST_AT_ONCE: u64 = 250_000;
+
+/// As many bytes as tell a text from something else.
+const LOOK: usize = 4096;
 
 /// What some programs write before UTF-8 text.
 const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
@@ -634,8 +634,6 @@ enum ContentFormat {
 
 impl ContentFormat {
     fn of(bytes: &[u8]) -> Self {
-        /// As many bytes as tell a text from something else.
-        const LOOK: usize = 4096;
         let text = bytes.trim_ascii_start();
         let strange = |byte: &u8| *byte < b' ' && !byte.is_ascii_whitespace();
         let head = text.get(..LOOK.min(text.len())).unwrap_or_default();
@@ -683,6 +681,13 @@ fn is_latin(bytes: &[u8]) -> bool {
 }
 
 fn begins(bytes: &[u8]) -> String {
+    let strange = |byte: &u8| *byte < b' ' && !byte.is_ascii_whitespace();
+    if let Some(at) = bytes.iter().take(LOOK).position(strange).filter(|at| *at >= 8)
+        && let Some(byte) = bytes.get(at)
+    {
+        let start = shown(bytes.get(..8).unwrap_or_default());
+        return format!("`{start}`, and then holds the byte {byte:02x} at byte {at}, which is in no text");
+    }
     if bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff") {
         return "the mark of UTF-16: save it as UTF-8".to_owned();
     }

@@ -19,8 +19,9 @@ pub(crate) struct Stitcher {
     times: Vec<Nanos>,
     /// Edges of all two-level signals in that stretch.
     pub(crate) edges: u64,
-    /// Edges of all two-level signals, in whichever stretch.
-    pub(crate) seen: u64,
+    /// The last instant with an edge, and how many edges of all signals are at it.
+    instant: Nanos,
+    pub(crate) at_instant: u64,
     /// Edges of one signal that share their nanosecond with the edge before; `None` where they are not counted.
     pub(crate) met: Option<u64>,
 }
@@ -121,29 +122,35 @@ impl Stitcher {
     pub(crate) fn take(&mut self, piece: &Piece, lines: &mut LineColumns) -> Option<Nanos> {
         let (placing, base) = (&self.placing, piece.sample_base);
         for (number, column) in piece.columns.iter().enumerate() {
-            if column.changes.is_empty() && column.marks.is_none() {
+            if column.changes.is_empty() && column.marks().is_empty() {
                 continue;
             }
             let signal = mapped(number, placing.bits.as_ref()).and_then(|signal| self.signals.get_mut(signal));
             let Some(signal) = signal else { continue };
             let changes = placing.times(&column.changes, base, &mut self.times);
-            if let (Some(line), true) = (signal.column, signal.open.is_some() || column.marks.is_some()) {
+            if let (Some(line), true) = (signal.column, signal.open.is_some() || !column.marks().is_empty()) {
                 let again = changes.first().filter(|_| signal.open.is_some());
                 if let (Some(&time), Some(last)) = (again, column.level()) {
                     lines.append_unknown(line, time, Some(last ^ (changes.len() % 2 == 0)));
                 }
-                for &(time, level) in column.marks.iter().flat_map(|marks| marks.iter()) {
+                for &(time, level) in column.marks() {
                     lines.append_unknown(line, placing.time_of(time, base), level);
                 }
             }
-            signal.take_unknown(&column.unknown.later_by(placing.shift), changes.first().copied());
+            signal.take_unknown(&column.unknown().later_by(placing.shift), changes.first().copied());
             let Some(last_level) = column.level() else { continue };
             let joined = join(signal.level, changes, last_level);
             signal.level = Some(last_level);
             if let Some((since, _)) = joined.start {
                 signal.since = Some(since);
             }
-            self.seen += joined.edges.len() as u64;
+            if let Some(&last) = joined.edges.last() {
+                if last > self.instant {
+                    (self.instant, self.at_instant) = (last, 0);
+                }
+                let before = joined.edges.partition_point(|edge| *edge < self.instant);
+                self.at_instant += (joined.edges.len() - before) as u64;
+            }
             self.edges += edges_within(joined.edges, self.counted);
             if let Some(met) = &mut self.met {
                 *met += signal.count_met(joined.edges);

@@ -388,10 +388,6 @@ mod tests {
                 "rec, line 2: the time `4` comes after `0.000000005 s`: times run backwards",
             ),
             (
-                &[(5, Some("A"), Some(0.5)), (6, Some("A"), Some(f64::NAN))],
-                "rec, line 2: `NaN` is no number, in the column `A`",
-            ),
-            (
                 &[(0, Some("A"), Some(1.0)), (i64::MAX, None, None)],
                 "rec, line 2: the time `9223372036854775807` is too large",
             ),

@@ -81,6 +81,15 @@ pub(crate) struct Signals {
 
 /// The signals of one kind, each once, with the shortest of its names.
 pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> Signals {
+    signals_among(lines, &LineNames::new(lines), wanted)
+}
+
+/// The same, with the names of all lines at hand.
+pub(crate) fn signals_among(
+    lines: &[RecordedLine],
+    known: &LineNames<'_>,
+    wanted: impl Fn(&LineKind) -> bool,
+) -> Signals {
     let mut found: IndexMap<usize, Vec<String>> = IndexMap::new();
     for line in lines.iter().filter(|line| wanted(&line.kind)) {
         found.entry(line.signal).or_default().push(line.name.clone());
@@ -90,9 +99,8 @@ pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool
     let whole: Vec<String> = found.values().map(|names| shortest(names)).collect();
     let mut leaves: HashMap<&str, usize> = HashMap::new();
     whole.iter().for_each(|name| *leaves.entry(leaf(name)).or_default() += 1);
-    let known = LineNames::new(lines);
     let means = |name: &str, signal: usize| {
-        !name.trim().is_empty() && [known.level(name), known.number(name)].iter().any(|found| *found == Ok(signal))
+        !name.trim().is_empty() && [known.level(name), known.number(name)].contains(&Ok(signal))
     };
     let name = |(whole, &signal): (&String, &usize)| {
         let leaf = leaf(whole);

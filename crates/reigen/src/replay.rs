@@ -2,7 +2,7 @@
 
 use crate::cli::{ReadingArguments, RunArguments};
 use crate::failure::Failure;
-use crate::gauge::GaugeTable;
+use crate::gauge::{GaugeTable, frame};
 use crate::progress::Bar;
 use crate::stretch::Stretch;
 use crate::truth::TruthWatch;
@@ -73,6 +73,8 @@ pub(crate) struct Wanted<'a> {
     pub(crate) remembered: Option<Vec<usize>>,
     /// Before the stretch too: what is counted there counts, as in the whole file.
     pub(crate) counted_before: bool,
+    /// At which multiples of a step readings are taken.
+    pub(crate) readings_every: Option<Nanos>,
     /// About so many values of each number in a window are enough; all are wanted where nothing is said.
     pub(crate) values_enough: Option<u64>,
     /// In the file's own times.
@@ -88,8 +90,8 @@ impl<'a> Wanted<'a> {
             remembered: None,
             counted_before: false,
             // The last of each window will do where nobody looks at them.
-            values_enough: (arguments.events.is_none() && arguments.trace.is_none() && !takes_readings(arguments))
-                .then_some(1),
+            values_enough: (arguments.events.is_none() && arguments.trace.is_none()).then_some(1),
+            readings_every: arguments.every.or(arguments.watch.as_ref().map(|_| frame(arguments.speed))),
             trace: arguments.trace.as_deref(),
             events: arguments.events.as_deref(),
             from: arguments.from,
@@ -98,9 +100,9 @@ impl<'a> Wanted<'a> {
     }
 }
 
-/// Whether readings are taken at a step.
-fn takes_readings(arguments: &RunArguments) -> bool {
-    arguments.every.is_some() || arguments.watch.is_some() || arguments.truth.is_some()
+/// The first multiple of a step at a time or after it.
+fn next_multiple(time: Nanos, step: Nanos) -> Nanos {
+    Nanos(time.0.div_ceil(step.0.max(1)).saturating_mul(step.0.max(1)))
 }
 
 /// What came of a run.
@@ -191,9 +193,11 @@ pub(crate) fn replay_observed(
         Some(points) => engine.remember_points(points),
         None => {}
     }
-    if let Some(enough) = wanted.values_enough {
-        engine.skim(enough);
-    }
+    let skims = wanted
+        .values_enough
+        .is_some_and(|enough| engine.skim(enough, wanted.remembered.as_deref().unwrap_or_default()));
+    // Where values are left out, those at the times of readings are the last of a window.
+    let every = wanted.readings_every.filter(|_| skims);
     let mut truth = wanted.truth.map(|truth| TruthWatch::new(&file.station, truth));
     let mut inputs = InputWatch::new(&file.station, &line_numbers, &line_names);
     let mut worked = Nanos(0);
@@ -205,6 +209,7 @@ pub(crate) fn replay_observed(
         let known_until = stretch.to.map_or(known_until, |to| known_until.min(to + Nanos(1)));
         while worked < known_until {
             let until = if worked < stretch.from { known_until.min(stretch.from) } else { known_until };
+            let until = every.map_or(until, |every| until.min(next_multiple(worked, every) + Nanos(1)));
             let until = engine.window_end(worked, until, lines.all());
             let window = lines.cut(until);
             engine.work(window, lines.all());

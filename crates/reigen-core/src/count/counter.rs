@@ -448,8 +448,9 @@ impl Block for Counter {
         (length.0 / scans.period.0).min(enough.unwrap_or(u64::MAX))
     }
 
-    fn skim(&mut self, enough: u64) {
+    fn skim(&mut self, enough: u64) -> bool {
         self.values_enough = Some(enough);
+        self.settings.scans.is_some()
     }
 
     fn remember(&mut self) {

@@ -244,7 +244,7 @@ proptest! {
         let sources = Sources { up, down, gate: source(2), reset: source(3), load: source(4), load_to: Some(Operand::Constant(Value::Integer(7))) };
         let work = |enough: Option<u64>| {
             let mut counter = Counter::new(settings.clone(), sources.clone());
-            enough.into_iter().for_each(|enough| counter.skim(enough));
+            enough.into_iter().for_each(|enough| assert!(counter.skim(enough)));
             let (mut bits, mut counts) = ([BitColumn::default()], [CountColumn::default(), CountColumn::default()]);
             let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
             let window = Window { from: Nanos(0), until: Nanos(1001) };

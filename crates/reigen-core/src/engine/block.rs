@@ -120,9 +120,11 @@ pub trait Block: Send {
         0
     }
 
-    /// Nobody reads each value of its numbers: about so many in a window are enough, the last one among them.
-    fn skim(&mut self, enough: u64) {
+    /// Nobody reads each value of its numbers: about so many in a window are enough, the last one among them. Gives whether
+    /// it leaves any out then.
+    fn skim(&mut self, enough: u64) -> bool {
         let _ = enough;
+        false
     }
 
     /// Starts all counts anew at `from`; what is on or off, and what is in the making, stays.

@@ -203,8 +203,11 @@ impl Engine {
     }
 
     /// Nobody outside looks at each value of a number: about so many in a window are enough, the last one among them.
-    pub fn skim(&mut self, enough: u64) {
-        self.nodes_mut().filter(|node| node.unread).for_each(|node| node.block.skim(enough));
+    /// Those of some points are all wanted. Gives whether any are left out then.
+    pub fn skim(&mut self, enough: u64, all_of: &[usize]) -> bool {
+        let spared = |node: &Node| node.point.is_some_and(|point| all_of.contains(&point));
+        let nodes = self.nodes_mut().filter(|node| node.unread && !spared(node));
+        nodes.fold(false, |skims, node| node.block.skim(enough) | skims)
     }
 
     /// The end of the next window, which begins at `from` and ends at `until` at the latest.

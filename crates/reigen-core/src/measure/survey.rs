@@ -16,14 +16,15 @@ use indexmap::IndexMap;
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::sync::Arc;
 
 /// A line of two levels, surveyed.
 #[derive(Debug, Clone)]
 pub struct SurveyedLine {
     /// Its name.
     pub name: String,
-    /// Its figures; `None` if it never had a level.
-    pub figures: Option<LineFigures>,
+    /// Its figures; `None` if it never had a level. Lines that never change share theirs.
+    pub figures: Option<Arc<LineFigures>>,
     /// What it is.
     pub guess: Guess,
     /// The first line that had its edges at the same times, and whether at the same levels.
@@ -46,24 +47,50 @@ pub struct Survey {
 /// Surveys lines, window by window.
 #[derive(Debug, Default)]
 pub struct Surveyor {
-    lines: Vec<Option<LineMeter>>,
+    lines: Vec<Line>,
     analogs: Vec<AnalogMeter>,
+}
+
+/// A line of two levels, in work: of a thousand lines most never change, and those take little room.
+#[derive(Debug, Clone, Default)]
+struct Line {
+    /// Its first level, and when that came.
+    start: Option<(Nanos, bool)>,
+    /// From its first edge on.
+    meter: Option<Box<LineMeter>>,
+}
+
+impl Line {
+    fn take(&mut self, bit: &BitColumn) {
+        let Some(level) = bit.level else { return };
+        let (since, level) = *self.start.get_or_insert((bit.since, level));
+        if !bit.toggles.is_empty() {
+            self.meter.get_or_insert_with(|| Box::new(LineMeter::new(since, level))).take(&bit.toggles);
+        }
+    }
+
+    /// The figures of a line that changes.
+    fn figures(&mut self, end: Nanos) -> Option<Arc<LineFigures>> {
+        self.meter.as_mut().map(|meter| Arc::new(meter.figures(end)))
+    }
+
+    /// Its meter; `still` are those of lines that stay low and high.
+    fn meter<'a>(&'a self, still: &'a [LineMeter; 2]) -> Option<&'a LineMeter> {
+        let (_, level) = self.start?;
+        self.meter.as_deref().or_else(|| still.get(usize::from(level)))
+    }
 }
 
 impl Surveyor {
     /// For so many lines of two levels and of numbers.
     pub fn new(lines: usize, analogs: usize) -> Self {
-        Self { lines: vec![None; lines], analogs: vec![AnalogMeter::default(); analogs] }
+        Self { lines: vec![Line::default(); lines], analogs: vec![AnalogMeter::default(); analogs] }
     }
 
     /// Takes what the lines did within a window.
     pub fn take(&mut self, bits: &[BitColumn], readings: &[ReadingColumn]) {
         let edges: usize = bits.iter().map(|bit| bit.toggles.len()).sum();
-        let work = |(meter, bit): (&mut Option<LineMeter>, &BitColumn)| {
-            if let Some(level) = bit.level {
-                meter.get_or_insert_with(|| LineMeter::new(bit.since, level)).take(&bit.toggles);
-            }
-        };
+        let work = |(line, bit): (&mut Line, &BitColumn)| line.take(bit);
         match edges > MANY_EDGES {
             true => self.lines.par_iter_mut().zip(bits).for_each(work),
             false => self.lines.iter_mut().zip(bits).for_each(work),
@@ -75,9 +102,15 @@ impl Surveyor {
 
     /// What comes of it at the recording's last time; with the step of its times and the names of the lines.
     pub fn finish(mut self, tick: Nanos, end: Nanos, names: &[String], analogs: &[String]) -> Survey {
-        let figures: Vec<Option<LineFigures>> =
-            self.lines.par_iter_mut().map(|meter| meter.as_mut().map(|meter| meter.figures(end))).collect();
-        let meters: Vec<Option<&LineMeter>> = self.lines.iter().map(Option::as_ref).collect();
+        let mut figures: Vec<Option<Arc<LineFigures>>> =
+            self.lines.par_iter_mut().map(|line| line.figures(end)).collect();
+        let mut of_still: HashMap<(Nanos, bool), Arc<LineFigures>> = HashMap::new();
+        for (line, figures) in self.lines.iter().zip(&mut figures).filter(|(line, _)| line.meter.is_none()) {
+            let still = |(since, level)| Arc::new(LineMeter::new(since, level).figures(end));
+            *figures = line.start.map(|start| Arc::clone(of_still.entry(start).or_insert_with(|| still(start))));
+        }
+        let still = [false, true].map(|level| LineMeter::new(Nanos(0), level));
+        let meters: Vec<Option<&LineMeter>> = self.lines.iter().map(|line| line.meter(&still)).collect();
         let guesses = judge_all(&meters, names, end);
         let sense = Sense { on_while_high: None, tick };
         let advices: Vec<Option<Advice>> = meters
@@ -85,19 +118,20 @@ impl Surveyor {
             .zip(&figures)
             .zip(&guesses)
             .map(|((meter, figures), guess)| {
-                Some(debounce::advise_line((*meter)?, figures.as_ref()?, &guess.kind, sense, end))
+                Some(debounce::advise_line((*meter)?, figures.as_deref()?, &guess.kind, sense, end))
             })
             .collect();
-        let mut findings = Vec::new();
+        let mut told = Told::default();
         let mut lines: Vec<SurveyedLine> = Vec::new();
         let mut earlier = Histories::default();
-        let all = names.iter().zip(figures).zip(guesses).zip(&self.lines).zip(advices);
+        let all = names.iter().zip(figures).zip(guesses).zip(meters).zip(advices);
         for ((((name, figures), guess), meter), advice) in all {
-            let same_as = meter.as_ref().and_then(|meter| earlier.same_as(name, meter));
+            let same_as = meter.and_then(|meter| earlier.same_as(name, meter));
             let line = SurveyedLine { name: name.clone(), figures, guess, same_as, advice };
-            of_line(&line, meter.as_ref(), &mut findings);
+            of_line(&line, meter, &mut told);
             lines.push(line);
         }
+        let mut findings = told.finish();
         findings.extend(of_equal_lines(&lines));
         let analogs: Vec<(String, Option<AnalogFigures>)> =
             analogs.iter().cloned().zip(self.analogs.iter().map(|meter| meter.figures(end))).collect();
@@ -127,6 +161,41 @@ impl<'a> Histories<'a> {
     }
 }
 
+/// Findings as they come: of many lines of which the same is said, it is said once.
+#[derive(Debug, Default)]
+struct Told {
+    findings: Vec<Finding>,
+    /// For each code and message the findings that have them, and how many more there were.
+    alike: HashMap<(&'static str, String), (Vec<usize>, usize)>,
+}
+
+impl Told {
+    /// So many findings that say the same are told one by one.
+    const MOST: usize = 10;
+
+    fn push(&mut self, finding: Finding) {
+        let (numbers, more) = self.alike.entry((finding.code, finding.message.clone())).or_default();
+        if numbers.len() < Self::MOST {
+            numbers.push(self.findings.len());
+            self.findings.push(finding);
+        } else {
+            *more += 1;
+        }
+    }
+
+    fn finish(self) -> Vec<Finding> {
+        let mut findings: Vec<Option<Finding>> = self.findings.into_iter().map(Some).collect();
+        for (numbers, more) in self.alike.into_values().filter(|(_, more)| *more > 0) {
+            let mut alike = numbers.iter().filter_map(|&number| Some((number, findings.get_mut(number)?.take()?)));
+            let Some((number, mut first)) = alike.next() else { continue };
+            let others: Vec<String> = alike.map(|(_, finding)| finding.subject).collect();
+            first.subject = format!("{}, {} and {more} more", first.subject, others.join(", "));
+            findings.get_mut(number).into_iter().for_each(|place| *place = Some(first.clone()));
+        }
+        findings.into_iter().flatten().collect()
+    }
+}
+
 /// Lines that are the same as another, or the opposite, each kind together.
 fn of_equal_lines(lines: &[SurveyedLine]) -> Vec<Finding> {
     let mut groups: IndexMap<&(String, bool), Vec<&str>> = IndexMap::new();
@@ -144,7 +213,7 @@ fn of_equal_lines(lines: &[SurveyedLine]) -> Vec<Finding> {
     told.collect()
 }
 
-fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Finding>) {
+fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Told) {
     let name = line.name.as_str();
     let (Some(figures), Some(meter)) = (&line.figures, meter) else {
         let message = "never has a level".to_owned();
@@ -178,7 +247,7 @@ fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Vec<Fi
 }
 
 /// Short pulses beside a contact's own transitions.
-fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Vec<Finding>) {
+fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Told) {
     let (at_rest, away) = (figures.at_rest(), figures.away_from_rest());
     if at_rest.count() > 0 {
         let pulses = counted(at_rest.count(), "short pulse");
@@ -195,7 +264,7 @@ fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Vec<Finding>) {
 }
 
 /// Short pulses in a sensor's rhythm.
-fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut Vec<Finding>) {
+fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut Told) {
     let found = pulse_train::interference(meter.edges(), &line.guess.kind);
     if found.pulses == 0 {
         return;

@@ -266,7 +266,7 @@ fn an_analog_value_has_the_noise_that_was_asked_for_and_breaks() {
     let values: Vec<(f64, f64)> = Simulation::new(&scenario, 1, scenario.duration)
         .map(|change| match change.value {
             Value::Number(number) => (change.time.seconds(), number),
-            Value::Level(_) => panic!("a level"),
+            other => panic!("{other:?} is no number"),
         })
         .collect();
     assert!(values.iter().all(|(time, value)| (50.0..60.0).contains(time) == (*value == -1.0)));

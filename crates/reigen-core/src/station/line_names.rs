@@ -4,6 +4,7 @@ use super::StationErrorKind;
 use crate::lines::{LineKind, RecordedLine};
 use crate::names::{nearest, without_unit};
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 /// How many of a recording's lines a message lists.
 const MOST_LISTED: usize = 12;
@@ -12,8 +13,25 @@ const MOST_LISTED: usize = 12;
 #[derive(Debug)]
 pub struct LineNames<'a> {
     recorded: &'a [RecordedLine],
-    whole: HashMap<&'a str, Vec<usize>>,
-    endings: HashMap<&'a str, Vec<usize>>,
+    whole: HashMap<&'a str, Fits>,
+    endings: HashMap<&'a str, Fits>,
+}
+
+/// The numbers of the lines that one name fits: mostly one.
+#[derive(Debug)]
+struct Fits {
+    first: usize,
+    others: Vec<usize>,
+}
+
+impl Fits {
+    /// Adds a line to those of a name.
+    fn add<'a>(names: &mut HashMap<&'a str, Fits>, name: &'a str, number: usize) {
+        match names.entry(name) {
+            Entry::Vacant(first) => drop(first.insert(Fits { first: number, others: Vec::new() })),
+            Entry::Occupied(mut known) => known.get_mut().others.push(number),
+        }
+    }
 }
 
 /// What a name means.
@@ -26,11 +44,11 @@ struct Meant<'a> {
 impl<'a> LineNames<'a> {
     /// The names of these lines.
     pub fn new(recorded: &'a [RecordedLine]) -> Self {
-        let (mut whole, mut endings): (HashMap<&str, Vec<usize>>, HashMap<&str, Vec<usize>>) = Default::default();
+        let (mut whole, mut endings) = (HashMap::new(), HashMap::new());
         for (number, line) in recorded.iter().enumerate() {
-            whole.entry(&line.name).or_default().push(number);
+            Fits::add(&mut whole, &line.name, number);
             for (dot, _) in line.name.match_indices('.') {
-                endings.entry(line.name.get(dot + 1..).unwrap_or_default()).or_default().push(number);
+                Fits::add(&mut endings, line.name.get(dot + 1..).unwrap_or_default(), number);
             }
         }
         Self { recorded, whole, endings }
@@ -99,9 +117,9 @@ impl<'a> LineNames<'a> {
     }
 
     fn line(&self, name: &str) -> Result<Option<&'a RecordedLine>, StationErrorKind> {
-        let fits = self.whole.get(name).or_else(|| self.endings.get(name)).map_or(&[][..], Vec::as_slice);
-        let mut fits = fits.iter().filter_map(|&number| self.recorded.get(number));
-        let Some(first) = fits.next() else { return Ok(None) };
+        let Some(fits) = self.whole.get(name).or_else(|| self.endings.get(name)) else { return Ok(None) };
+        let Some(first) = self.recorded.get(fits.first) else { return Ok(None) };
+        let fits = fits.others.iter().filter_map(|&number| self.recorded.get(number));
         let mut names = vec![first.name.clone()];
         let mut differs = false;
         for other in fits {

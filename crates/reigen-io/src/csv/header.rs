@@ -253,6 +253,7 @@ fn none_found(bytes: &[u8], at_end: bool, options: &ReadOptions, separators: &[u
         None if first.iter().all(|name| Decimal::parse(name.as_bytes()).is_some()) => {
             FaultKind::NoHeader(shown(first.join(",").as_bytes()))
         }
+        None if time_name(&cell).is_some() => FaultKind::NothingButTimes(shown(cell.as_bytes())),
         None => FaultKind::NoTimeColumn(shown(cell.as_bytes())),
     };
     Fault { line: 1, kind }

@@ -73,17 +73,17 @@ fn quoted(cell: &str) -> String {
 impl<W: Write + Send> Changes for Csv<W> {
     /// What came before the change, at another time or of the same line, is written first.
     fn take(&mut self, change: Change) -> io::Result<()> {
+        // The last level is held: a CSV has no word for one that is unknown.
+        if change.value == Value::Unknown {
+            return Ok(());
+        }
         let again = self.changed.get(change.line) == Some(&true);
         if change.time != self.now || again {
             self.write()?;
             self.now = change.time;
         }
         if let (Some(value), Some(changed)) = (self.values.get_mut(change.line), self.changed.get_mut(change.line)) {
-            *changed = true;
-            // The last level is held: a CSV has no word for one that is unknown.
-            if change.value != Value::Unknown {
-                *value = Some(change.value);
-            }
+            (*value, *changed) = (Some(change.value), true);
         }
         Ok(())
     }

@@ -150,7 +150,7 @@ fn findings(
         note(
             "renamed",
             format!("{} in it", some_of(&renamed)),
-            "its names are each another, and hold no letters that it has a use for",
+            "no two of its lines may share a name, and blanks and controls cannot be in one",
         );
     }
     let aliases = |lines: &[Line]| lines.iter().map(|line| line.aliases.len() as u64).sum::<u64>();

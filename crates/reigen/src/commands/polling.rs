@@ -167,7 +167,7 @@ fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
 /// The pulses of each input, as it is after its debounce.
 fn pulses(station: &StationFile, recording: Recording, inputs: &[usize]) -> Result<Vec<Pulses>, Failure> {
     let mut edges: Vec<(Option<bool>, Vec<Nanos>)> = vec![(None, Vec::new()); inputs.len()];
-    replay_observed(station, recording, &Wanted::default(), &mut |seen| {
+    replay_observed(station, recording, &Wanted { values_enough: Some(1), ..Wanted::default() }, &mut |seen| {
         for columns in seen.engine.points() {
             for (_, (first, edges)) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
                 if let Some((bit, level)) = columns.bit().and_then(|bit| Some((bit, bit.level?))) {

@@ -5,7 +5,7 @@ use crate::commands::first_station::first_station;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
-use crate::reading::{read_through, signals};
+use crate::reading::{read_through, signals_among};
 use crate::replay::read_options;
 use crate::tables::{cells, left, print_findings, table};
 use indexmap::IndexMap;
@@ -15,6 +15,7 @@ use reigen_core::measure::analog::AnalogFigures;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
 use reigen_core::names::{counted, some_of};
+use reigen_core::station::line_names::LineNames;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use reigen_io::output_file::{OutputFile, put_in_place};
@@ -79,8 +80,10 @@ impl Surveyed {
 
 /// Surveys a recording.
 pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
-    let bits = signals(recording.lines(), |kind| *kind == LineKind::Level);
-    let numbers = signals(recording.lines(), |kind| matches!(kind, LineKind::Number { .. } | LineKind::Real));
+    let known = LineNames::new(recording.lines());
+    let bits = signals_among(recording.lines(), &known, |kind| *kind == LineKind::Level);
+    let numbers =
+        signals_among(recording.lines(), &known, |kind| matches!(kind, LineKind::Number { .. } | LineKind::Real));
     let mut surveyor = Surveyor::new(bits.numbers.len(), numbers.numbers.len());
     let end = read_through(&mut recording, &bits.numbers, &numbers.numbers, &mut |lines| {
         surveyor.take(lines.bits(), lines.readings());
@@ -255,9 +258,19 @@ struct Json<'a> {
     recording: &'a str,
     taken_for: &'a [String],
     duration_ns: Nanos,
-    lines: Vec<JsonLine<'a>>,
+    lines: JsonLines<'a>,
     analogs: Vec<JsonAnalog<'a>>,
     findings: &'a [Finding],
+}
+
+/// The lines, each made as it is written.
+struct JsonLines<'a>(&'a Surveyed);
+
+impl Serialize for JsonLines<'_> {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let lines = self.0.survey.lines.iter().zip(&self.0.unknown).zip(&self.0.aliases);
+        serializer.collect_seq(lines.map(|((line, &unknown), aliases)| JsonLine::new(line, unknown, aliases)))
+    }
 }
 
 #[derive(Serialize)]
@@ -326,41 +339,44 @@ struct JsonAnalog<'a> {
 
 impl<'a> Json<'a> {
     fn new(surveyed: &'a Surveyed) -> Self {
-        let Survey { lines, analogs, findings } = &surveyed.survey;
-        let line = |((line, &unknown_ns), aliases): ((&'a SurveyedLine, &Nanos), &'a Vec<String>)| {
-            let figures = line.figures.as_ref();
-            JsonLine {
-                name: &line.name,
-                aliases,
-                guess: line.guess.kind.words(),
-                ground: &line.guess.ground,
-                bit_ns: if let Kind::Serial { bit } = line.guess.kind { Some(bit) } else { None },
-                same_as: line.same_as.as_ref().filter(|(_, same)| *same).map(|(name, _)| name.as_str()),
-                idle: figures.map(|figures| if figures.idle_high { "high" } else { "low" }),
-                edges: figures.map_or(0, |figures| figures.edges),
-                share_high: figures.map(|figures| figures.share_high),
-                shortest_high_ns: figures.and_then(|figures| Some(figures.high_pulses?.0)),
-                longest_high_ns: figures.and_then(|figures| Some(figures.high_pulses?.1)),
-                shortest_low_ns: figures.and_then(|figures| Some(figures.low_pulses?.0)),
-                longest_low_ns: figures.and_then(|figures| Some(figures.low_pulses?.1)),
-                edges_per_second: figures.map(|figures| figures.rate_hz),
-                unknown_ns,
-                burst_quiet_ns: figures.map(|figures| figures.bounce.quiet()),
-                bursts: figures.map(|figures| JsonBursts {
-                    turning_high: JsonBurst::new(&figures.bounce.turning_on),
-                    turning_low: JsonBurst::new(&figures.bounce.turning_off),
-                    glitches: JsonBurst::new(figures.at_rest()),
-                    dropouts: JsonBurst::new(figures.away_from_rest()),
-                }),
-            }
-        };
+        let Survey { analogs, findings, .. } = &surveyed.survey;
         Self {
             recording: &surveyed.recording,
             taken_for: &surveyed.taken_for,
             duration_ns: surveyed.length,
-            lines: lines.iter().zip(&surveyed.unknown).zip(&surveyed.aliases).map(line).collect(),
+            lines: JsonLines(surveyed),
             analogs: analogs.iter().map(|(name, figures)| JsonAnalog { name, figures: figures.as_ref() }).collect(),
             findings,
+        }
+    }
+}
+
+impl<'a> JsonLine<'a> {
+    fn new(line: &'a SurveyedLine, unknown_ns: Nanos, aliases: &'a [String]) -> Self {
+        let figures = line.figures.as_deref();
+        JsonLine {
+            name: &line.name,
+            aliases,
+            guess: line.guess.kind.words(),
+            ground: &line.guess.ground,
+            bit_ns: if let Kind::Serial { bit } = line.guess.kind { Some(bit) } else { None },
+            same_as: line.same_as.as_ref().filter(|(_, same)| *same).map(|(name, _)| name.as_str()),
+            idle: figures.map(|figures| if figures.idle_high { "high" } else { "low" }),
+            edges: figures.map_or(0, |figures| figures.edges),
+            share_high: figures.map(|figures| figures.share_high),
+            shortest_high_ns: figures.and_then(|figures| Some(figures.high_pulses?.0)),
+            longest_high_ns: figures.and_then(|figures| Some(figures.high_pulses?.1)),
+            shortest_low_ns: figures.and_then(|figures| Some(figures.low_pulses?.0)),
+            longest_low_ns: figures.and_then(|figures| Some(figures.low_pulses?.1)),
+            edges_per_second: figures.map(|figures| figures.rate_hz),
+            unknown_ns,
+            burst_quiet_ns: figures.map(|figures| figures.bounce.quiet()),
+            bursts: figures.map(|figures| JsonBursts {
+                turning_high: JsonBurst::new(&figures.bounce.turning_on),
+                turning_low: JsonBurst::new(&figures.bounce.turning_off),
+                glitches: JsonBurst::new(figures.at_rest()),
+                dropouts: JsonBurst::new(figures.away_from_rest()),
+            }),
         }
     }
 }

@@ -3,6 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod advice;
+#[cfg(target_os = "linux")]
+mod bounded;
 mod check;
 mod convert;
 mod demo;
@@ -16,6 +18,7 @@ mod logic;
 mod measure;
 #[cfg(unix)]
 mod outputs;
+mod outside_words;
 mod readings;
 mod refused;
 mod report;

@@ -185,12 +185,11 @@ pub fn schema() -> schemars::Schema {
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Scenario, Vec<StationError>> {
     let file: tables::File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
-    let wrong = not_finite(source);
-    if !wrong.is_empty() {
-        return Err(wrong);
-    }
     let mut check = Check::default();
     let scenario = check.scenario(file);
+    if check.errors.is_empty() {
+        check.errors = not_finite(source);
+    }
     check.errors.sort_by_key(|error| error.span.start);
     if check.errors.is_empty() { Ok(scenario) } else { Err(check.errors) }
 }

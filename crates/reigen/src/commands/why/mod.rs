@@ -134,7 +134,7 @@ fn of_input(
     let line = input_name(station, point);
     let mut fates = Fates::new(settings, recording.origin(), arguments.edge, most(arguments));
     let mut verdicts = Vec::new();
-    let wanted = Wanted { values_enough: Some(1), ..wanted(arguments, number) };
+    let wanted = wanted(arguments, number);
     let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
         let points: Vec<_> = seen.engine.points().collect();
         let bit = place.as_ref().and_then(|place| place.column(&points, seen.lines, seen.line_numbers));
@@ -169,7 +169,8 @@ fn most(arguments: &WhyArguments) -> usize {
 /// A run in which the fate of one point's edges is remembered.
 fn wanted(arguments: &WhyArguments, point: usize) -> Wanted<'static> {
     let remembered = Some(vec![point]);
-    Wanted { from: arguments.from, to: arguments.to, remembered, counted_before: true, ..Wanted::default() }
+    let (from, to) = (arguments.from, arguments.to);
+    Wanted { from, to, remembered, counted_before: true, values_enough: Some(1), ..Wanted::default() }
 }
 
 /// What people call what an input reads.
