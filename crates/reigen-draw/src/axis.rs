@@ -33,19 +33,20 @@ const UNITS: [(&str, i64); 4] = [("s", 1_000_000_000), ("ms", 1_000_000), ("µs"
 
 /// The axis of a stretch in the file's own times, with about `wanted` marks.
 pub fn axis(from_ns: i64, until_ns: i64, wanted: i64) -> Axis {
-    let length = (until_ns - from_ns).max(1);
+    // Times may lie as far from 0 as their type allows: what would go beyond is no mark.
+    let length = until_ns.saturating_sub(from_ns).max(1);
     let step = round_step(length / wanted.max(1));
     let (unit, size) = UNITS.into_iter().find(|(_, size)| *size <= length).unwrap_or(("ns", 1));
     // Times far from 0 are counted from a round time near the start, so that labels stay short.
-    let far = unit != "s" && from_ns.abs().max(until_ns.abs()) / length > 100;
+    let far = unit != "s" && from_ns.unsigned_abs().max(until_ns.unsigned_abs()) / length.unsigned_abs() > 100;
     let base_step = step.saturating_mul(10);
-    let base = if far { from_ns.div_euclid(base_step) * base_step } else { 0 };
+    let base = if far { from_ns.div_euclid(base_step).saturating_mul(base_step) } else { 0 };
     let title = if far { format!("{unit} from {} s", decimal(base, UNITS[0].1)) } else { unit.to_owned() };
-    let first = from_ns.div_euclid(step) * step;
+    let first = from_ns.div_euclid(step).saturating_mul(step);
     let marks = (0..=wanted * 4 + 4)
-        .map(|number| first + number * step)
+        .filter_map(|number| first.checked_add(number.checked_mul(step)?))
         .filter(|mark| (from_ns..=until_ns).contains(mark))
-        .map(|mark| (mark, decimal(mark - base, size)))
+        .map(|mark| (mark, decimal(mark.saturating_sub(base), size)))
         .collect();
     Axis { title, marks }
 }
@@ -100,6 +101,12 @@ mod tests {
             let axis = axis(from, from + length, 8);
             prop_assert!((2..=17).contains(&axis.marks.len()), "{:?}", axis);
             prop_assert!(axis.marks.iter().all(|(mark, _)| (from..=from + length).contains(mark)));
+        }
+
+        #[test]
+        fn no_axis_leaves_its_stretch_however_long_that_is(one in any::<i64>(), other in any::<i64>(), wanted in 1..20i64) {
+            let (from, until) = (one.min(other), one.max(other));
+            prop_assert!(axis(from, until, wanted).marks.iter().all(|(mark, _)| (from..=until).contains(mark)));
         }
     }
 }

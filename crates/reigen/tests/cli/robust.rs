@@ -159,3 +159,31 @@ fn a_damaged_or_cut_archive_is_refused_with_its_place() {
     assert!(!place.files().contains(&"t.vcd".to_owned()));
     nothing_left(&place);
 }
+
+#[cfg(target_os = "linux")]
+#[test]
+fn whoever_is_stopped_while_files_are_made_leaves_all_or_nothing() {
+    let place = Place::with_demo();
+    let pages = {
+        assert_eq!(place.reigen("man all").code, 0);
+        std::fs::read_dir(place.path("all")).unwrap().count()
+    };
+    let before = place.files();
+    for round in 0..20 {
+        for command in ["man pages/deeper", "demo --into pages/deeper", "convert recording.vcd new.csv"] {
+            let mut child = place.command(command).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+            std::thread::sleep(std::time::Duration::from_micros(700 * round));
+            let signal = if round % 2 == 0 { "-TERM" } else { "-INT" };
+            let _ = std::process::Command::new("kill")
+                .args([signal, &child.id().to_string()])
+                .stderr(Stdio::null())
+                .status();
+            child.wait().unwrap();
+            let made = std::fs::read_dir(place.path("pages/deeper")).map_or(0, Iterator::count);
+            assert!([0, 5, pages].contains(&made), "{command}: {made}");
+            let _ = std::fs::remove_file(place.path("new.csv"));
+            let _ = std::fs::remove_dir_all(place.path("pages"));
+            assert_eq!(place.files(), before, "{command}");
+        }
+    }
+}
