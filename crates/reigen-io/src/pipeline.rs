@@ -27,6 +27,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 /// How many pieces make a batch.
 const PIECES: usize = 64;
+/// The same where numbers are wanted.
+const NUMBER_PIECES: usize = 8;
 /// From so many bytes on a batch is full, however few its pieces are.
 const BATCH: u64 = 4 * 1024 * 1024;
 /// So many columns all pieces of a batch may have together: each takes memory, whether it is used or not.
@@ -351,7 +353,11 @@ impl Source {
     ) -> Result<(), Failure> {
         batch.used = 0;
         let mut length = 0;
-        let pieces = PIECES.min(BATCH_COLUMNS / columns.max(1)).max(1);
+        // Numbers take several times the room of edges; at first it is not known whether any are wanted.
+        let Head { wanted, numbers, .. } = format.head();
+        let has_numbers = wanted.contains(&true) || wanted.is_empty() && *numbers > 0;
+        let most = if has_numbers { NUMBER_PIECES } else { PIECES };
+        let pieces = most.min(BATCH_COLUMNS / columns.max(1)).max(1);
         while batch.used < pieces && length < BATCH && !self.exhausted() {
             let slot = batch.slot(place);
             let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);

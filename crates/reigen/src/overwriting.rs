@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use reigen_io::output_file::FileIdentity;
+use reigen_io::write::Format;
 use std::path::{Path, PathBuf};
 
 /// The files of a command.
@@ -56,10 +57,11 @@ impl Files {
     }
 }
 
-/// Whether an existing file lies in a folder that is read.
+/// Whether an existing recording lies in a folder of recordings that is read.
 fn within(path: &Path, folder: &Path) -> bool {
     folder.is_dir()
         && path.is_file()
+        && Format::of(path).is_ok()
         && path
             .canonicalize()
             .ok()

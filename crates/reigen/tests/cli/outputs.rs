@@ -45,7 +45,7 @@ fn nothing_that_is_read_or_was_there_is_written_over() {
         "convert s.vcd s.vcd",
         "simulate scenario.toml -o - --truth -",
         "simulate scenario.toml -o new.vcd --truth scenario.toml",
-        "verify station.toml . --junit other.toml",
+        "verify station.toml . --junit s.vcd",
         "man pages",
         "demo --into .",
     ];
