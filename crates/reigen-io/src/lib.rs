@@ -14,6 +14,7 @@ pub use packed::sidecar::{check_names, path as sidecar_path};
 pub mod archive;
 pub mod captures;
 mod chunks;
+mod content;
 mod csv;
 mod date;
 mod json_lines;

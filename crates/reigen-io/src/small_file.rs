@@ -1,7 +1,7 @@
 //! Files that a person wrote, or that are as small: a station, a scenario, a truth, captured counts.
 
+use crate::content::recognised;
 use crate::error::system_words;
-use crate::recording::recognised;
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;

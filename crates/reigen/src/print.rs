@@ -2,9 +2,9 @@
 
 use crate::cli::ColorWord;
 use crate::failure::Failure;
-use crate::tables;
-use comfy_table::{ContentArrangement, Table};
-use reigen_core::outside_words::on_lines;
+use comfy_table::{Cell, ContentArrangement, Row, Table};
+use reigen_core::outside_words::{on_lines, on_one_line};
+use std::borrow::Cow;
 use std::io::{self, BufWriter, Write};
 
 /// Where results go.
@@ -67,7 +67,7 @@ impl Out {
 
     /// Writes a table; one that is wider than the terminal has its cells broken.
     pub(crate) fn table(&mut self, mut table: Table) -> Result<(), Failure> {
-        tables::on_one_line_each(&mut table);
+        on_one_line_each(&mut table);
         if let Some(width) = terminal_width().and_then(|width| u16::try_from(width).ok()) {
             table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
         }
@@ -109,5 +109,22 @@ impl Out {
             }
             written => Ok(written?),
         }
+    }
+}
+
+/// Makes what each cell says safe to be shown, on one line.
+fn on_one_line_each(table: &mut Table) {
+    let safe = |row: &Row| -> Option<Vec<Cell>> {
+        let texts: Vec<String> = row.cell_iter().map(Cell::content).collect();
+        let acts = texts.iter().any(|text| matches!(on_one_line(text), Cow::Owned(_)));
+        acts.then(|| texts.iter().map(|text| Cell::new(on_one_line(text))).collect())
+    };
+    for row in table.row_iter_mut() {
+        if let Some(cells) = safe(row) {
+            *row = cells.into();
+        }
+    }
+    if let Some(cells) = table.header().and_then(safe) {
+        table.set_header(cells);
     }
 }

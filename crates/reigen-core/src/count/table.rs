@@ -29,7 +29,7 @@ pub struct CounterTable {
     at_last: Option<Spanned<AtLastWord>>,
     bits: Option<Spanned<u32>>,
     count: Option<Spanned<CountWord>>,
-    scale: Option<f64>,
+    scale: Option<Spanned<f64>>,
     unit: Option<String>,
 }
 
@@ -190,9 +190,14 @@ impl PointTable for CounterTable {
         if let (Some(count), None) = (by_scans, builder.scan) {
             builder.refuse(count.span(), StationErrorKind::ScansWithoutScan);
         }
-        let scale = match (self.scale, &self.unit) {
+        if let Some(scale) = &self.scale {
+            builder.bounded(scale, "scale");
+        }
+        let scale = match (&self.scale, &self.unit) {
             (None, None) => None,
-            (worth, unit) => Some((worth.unwrap_or(1.0), unit.clone().unwrap_or_default())),
+            (worth, unit) => {
+                Some((worth.as_ref().map_or(1.0, |worth| *worth.get_ref()), unit.clone().unwrap_or_default()))
+            }
         };
         let settings = Settings {
             edge,

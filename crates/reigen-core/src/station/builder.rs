@@ -109,6 +109,15 @@ impl<'a> Builder<'a> {
         Some(nanos)
     }
 
+    /// Refuses a number further from zero than any quantity is.
+    pub fn bounded(&mut self, number: &Spanned<f64>, key: &str) {
+        let (value, most) = (*number.get_ref(), *REASONABLE.end());
+        if value.is_nan() || value.abs() > most {
+            let message = format!("`{key}` is {value:e}: it must be from -{most:e} to {most:e}");
+            self.refuse(number.span(), StationErrorKind::File(message));
+        }
+    }
+
     /// A number that must be above zero, where there is one; `None` where it is not, which is noted.
     pub fn positive(&mut self, number: &Option<Spanned<f64>>, key: &str) -> Option<Option<f64>> {
         let Some(number) = number else { return Some(None) };

@@ -1,6 +1,6 @@
 //! Where the path of an output leads: to a file, a device, a pipe, or standard output.
 
-use super::output_file::OutputError;
+use super::output_error::OutputError;
 use std::fs::{File, Metadata};
 use std::io;
 use std::path::{Path, PathBuf};

@@ -5,6 +5,7 @@ mod destination;
 pub mod events;
 mod json_lines;
 mod names;
+mod output_error;
 pub mod output_file;
 mod packed;
 #[cfg(feature = "parquet")]

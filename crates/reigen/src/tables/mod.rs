@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::replay::Outcome;
-use comfy_table::{Cell, CellAlignment, ContentArrangement, Table, presets};
+use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
@@ -15,7 +15,6 @@ use reigen_core::summary::{CounterSummary, InputSummary, PairSummary, PointSumma
 use reigen_core::time::seconds_short;
 use reigen_core::units::{Volts, significant};
 use reigen_core::wiring::Checked;
-use std::borrow::Cow;
 
 mod ports;
 mod readings;
@@ -275,23 +274,6 @@ pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), 
         out.line(format!("   → {}", on_one_line(&finding.remedy)))?;
     }
     Ok(())
-}
-
-/// Makes what each cell says safe to be shown, on one line.
-pub(crate) fn on_one_line_each(table: &mut Table) {
-    let safe = |row: &comfy_table::Row| -> Option<Vec<Cell>> {
-        let texts: Vec<String> = row.cell_iter().map(Cell::content).collect();
-        let acts = texts.iter().any(|text| matches!(on_one_line(text), Cow::Owned(_)));
-        acts.then(|| texts.iter().map(|text| Cell::new(on_one_line(text))).collect())
-    };
-    for row in table.row_iter_mut() {
-        if let Some(cells) = safe(row) {
-            *row = cells.into();
-        }
-    }
-    if let Some(cells) = table.header().and_then(safe) {
-        table.set_header(cells);
-    }
 }
 
 pub(crate) fn table(header: &[&str]) -> Table {
