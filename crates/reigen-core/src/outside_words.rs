@@ -39,6 +39,22 @@ fn replaced(text: &str, acts: impl Fn(char) -> bool) -> Cow<'_, str> {
     }
 }
 
+/// JSON without letters that act: they are written as `\\u001b`, which is read back as it was.
+pub fn in_json(json: &str) -> Cow<'_, str> {
+    let acts = |letter: char| letter != '\n' && acts(letter);
+    if !json.contains(acts) {
+        return Cow::Borrowed(json);
+    }
+    let mut safe = String::with_capacity(json.len() + 16);
+    for letter in json.chars() {
+        match acts(letter) {
+            true => safe.push_str(&format!("\\u{:04x}", u32::from(letter))),
+            false => safe.push(letter),
+        }
+    }
+    Cow::Owned(safe)
+}
+
 /// A text as a string of TOML, on one line, that is read back as it was.
 pub fn toml_string(text: &str) -> String {
     let mut quoted = String::from("\"");
@@ -70,6 +86,10 @@ mod tests {
             let toml = format!("line = {} # {}", toml_string(&text), on_one_line(&text));
             let read: toml::Table = toml.parse().unwrap();
             prop_assert_eq!(read["line"].as_str(), Some(text.as_str()));
+            let json = serde_json::to_string(&text).unwrap();
+            let safe = in_json(&json);
+            prop_assert!(!safe.contains(acts));
+            prop_assert_eq!(serde_json::from_str::<String>(&safe).unwrap(), text.clone());
         }
     }
 

@@ -3,7 +3,7 @@
 use crate::cli::ColorWord;
 use crate::failure::Failure;
 use comfy_table::{Cell, ContentArrangement, Row, Table};
-use reigen_core::outside_words::{on_lines, on_one_line};
+use reigen_core::outside_words::{in_json, on_lines, on_one_line};
 use std::borrow::Cow;
 use std::io::{self, BufWriter, Write};
 
@@ -80,7 +80,7 @@ impl Out {
         if self.closed {
             return Ok(());
         }
-        let written = serde_json::to_writer_pretty(&mut self.writer, value).map_err(io::Error::from);
+        let written = serde_json::to_writer_pretty(SafeJson(&mut self.writer), value).map_err(io::Error::from);
         let written = written.and_then(|()| self.writer.write_all(b"\n"));
         self.unless_closed(written)
     }
@@ -109,6 +109,23 @@ impl Out {
             }
             written => Ok(written?),
         }
+    }
+}
+
+/// Writes JSON without letters that act on a terminal. serde_json hands over whole letters.
+struct SafeJson<W>(W);
+
+impl<W: Write> Write for SafeJson<W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        match str::from_utf8(bytes).map(in_json) {
+            Ok(Cow::Owned(safe)) => self.0.write_all(safe.as_bytes())?,
+            _ => self.0.write_all(bytes)?,
+        }
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
     }
 }
 

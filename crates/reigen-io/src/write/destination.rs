@@ -143,12 +143,15 @@ fn is_pipe(_: &Metadata) -> bool {
     false
 }
 
-/// Whether this is where standard output goes.
+/// Whether this is where standard output goes; a device that keeps nothing is not taken for it.
 #[cfg(unix)]
 fn is_standard_output(data: &Metadata) -> bool {
+    use std::io::IsTerminal;
     use std::os::fd::AsFd;
+    use std::os::unix::fs::FileTypeExt;
     let open = io::stdout().as_fd().try_clone_to_owned().and_then(|file| File::from(file).metadata());
-    open.is_ok_and(|open| number_of(&open) == number_of(data))
+    let same = open.is_ok_and(|open| number_of(&open) == number_of(data));
+    same && (!data.file_type().is_char_device() || io::stdout().is_terminal())
 }
 
 #[cfg(not(unix))]

@@ -90,6 +90,9 @@ fn an_output_on_standard_output_has_it_for_itself() {
         assert!(written == said.stdout || command.starts_with("verify"), "{command}");
     }
     assert!(std::path::Path::new("/dev/stdout").is_symlink());
+    // A device that keeps nothing takes whatever comes, also where standard output goes there.
+    let nowhere = "run station.toml recording.vcd --json --events /dev/null --trace /dev/null";
+    assert_eq!(place.command(nowhere).stdout(Stdio::null()).status().unwrap().code(), Some(1));
     let piped = std::fs::File::open(place.path("s.vcd")).unwrap();
     let converted = place.command("convert - - --format csv").stdin(piped).output().unwrap();
     assert!(converted.stdout.starts_with(b"time_"), "{}", String::from_utf8_lossy(&converted.stderr));

@@ -80,6 +80,7 @@ fn a_station_from_a_survey_is_read_back_whatever_the_names() {
         let run = place.reigen("run s.toml r.jsonl --trace t.vcd");
         assert_eq!(run.code, 0, "{}\n{}", run.stderr, place.read("s.toml"));
         let said = place.reigen("debounce r.jsonl");
+        let json = place.reigen("survey r.jsonl --json").stdout;
         let drawn = place.reigen("draw s.toml r.jsonl -o d.svg");
         assert_eq!(drawn.code, 0, "{}", drawn.stderr);
         let reported = place.reigen("report s.toml r.jsonl -o r.html");
@@ -91,6 +92,7 @@ fn a_station_from_a_survey_is_read_back_whatever_the_names() {
             run.stdout,
             run.stderr,
             said.stdout,
+            json,
             place.read("s.toml"),
             place.read("d.svg"),
             place.read("r.html"),
