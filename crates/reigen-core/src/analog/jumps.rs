@@ -4,7 +4,7 @@ use crate::time::Nanos;
 
 /// A jump is so many times the usual difference between two values.
 const BEYOND_NOISE: f64 = 12.0;
-/// One value in so many is taken for the usual difference.
+/// The usual difference is measured at one value in so many.
 const EVERY: u32 = 8;
 /// The usual difference is a mean over about so many of those.
 const MEMORY: f64 = 16.0;

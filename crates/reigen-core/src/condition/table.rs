@@ -155,7 +155,7 @@ impl DebounceTable {
         let zero = [(every.get_ref().0 == Nanos(0), every.span()), (*count.get_ref() == 0, count.span())];
         if let Some((_, place)) = zero.into_iter().find(|(is_zero, _)| *is_zero) {
             builder
-                .refuse(place, StationErrorKind::File("readings of nothing see nothing: it must be above zero".into()));
+                .refuse(place, StationErrorKind::File("`sampled` cannot work with zero: it must be above zero".into()));
             return None;
         }
         Some(Settings::Sampled { every: every.get_ref().0, count: u64::from(*count.get_ref()) })

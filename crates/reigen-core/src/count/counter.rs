@@ -76,7 +76,7 @@ pub struct Sources {
     pub reset: Option<BitSource>,
     /// Held at the value to load while this is on.
     pub load: Option<BitSource>,
-    /// The value to load; the last preset where nothing is said.
+    /// The value to load; without one, the last preset.
     pub load_to: Option<Operand>,
 }
 

@@ -181,18 +181,16 @@ impl<'a> PointColumns<'a> {
 /// All branches of a station, in work.
 pub struct Engine {
     branches: Vec<Branch>,
-    remembers: bool,
 }
 
 impl Engine {
     /// An engine over branches that a plan compiled.
     pub fn new(branches: Vec<Branch>) -> Self {
-        Self { branches, remembers: false }
+        Self { branches }
     }
 
     /// From now on keeps what [`take_events`](Self::take_events) tells; costs time and memory for each edge.
     pub fn remember(&mut self) {
-        self.remembers = true;
         self.nodes_mut().for_each(|node| node.block.remember());
     }
 
@@ -234,7 +232,6 @@ impl Engine {
 
     /// Keeps nothing any more.
     pub fn forget(&mut self) {
-        self.remembers = false;
         self.nodes_mut().for_each(|node| node.block.forget());
     }
 

@@ -75,7 +75,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             debounced("{ method = 'sampled', every = '0 ms', count = 3 }"),
-            "'0 ms' | readings of nothing see nothing: it must be above zero",
+            "'0 ms' | `sampled` cannot work with zero: it must be above zero",
         ),
         (
             debounced("{ method = 'sampled', every = '1 ms', count = 3, supply = '5 V' }"),

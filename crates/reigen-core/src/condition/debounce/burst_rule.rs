@@ -24,7 +24,7 @@ pub struct BurstRule {
 }
 
 impl BurstRule {
-    /// The rule over `inner`, whose bursts are parted by levels held for `apart`.
+    /// The rule over `inner`. A level held for `apart` ends a burst.
     pub fn new(inner: Box<dyn Debounce>, apart: Nanos) -> Self {
         let ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
         Self { inner, apart, ledger, change: None, alone: Vec::new(), named: VecDeque::new() }

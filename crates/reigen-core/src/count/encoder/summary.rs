@@ -47,7 +47,7 @@ pub struct EncoderSummary {
     pub missing_counts: i64,
     /// Marks that did not come where a whole number of revolutions was made.
     pub missed_marks: u64,
-    /// The most counts in a row of which each came only after it had been taken for still.
+    /// The longest run of counts that each came only after the encoder had counted as still.
     pub lone_counts: u64,
     /// From when on it counts as still.
     #[serde(skip)]
