@@ -62,8 +62,7 @@ fn begin(cli: &cli::Cli) -> Result<print::Out, failure::Failure> {
     let files = cli.files();
     files.check()?;
     log::begin(&cli.manner)?;
-    let alone = files.take_standard_output() && !cli.command.prints_json();
-    Ok(if alone { print::Out::silent() } else { print::Out::standard(cli.manner.color) })
+    Ok(if files.take_standard_output() { print::Out::silent() } else { print::Out::standard(cli.manner.color) })
 }
 
 /// Does what was asked for.

@@ -23,6 +23,8 @@ pub(crate) enum Replace {
     Asked(bool),
     /// It is written on.
     Append,
+    /// It is the printed result itself, as one JSON object.
+    Printed,
 }
 
 impl Files {
@@ -33,6 +35,10 @@ impl Files {
         for (path, replace) in &self.written {
             if path.as_os_str().is_empty() {
                 return Err(usage("an output has no name".to_owned(), "name a file; `-` is standard output"));
+            }
+            if *replace == Replace::Append && path.as_os_str() == "-" {
+                let message = "a log cannot go to standard output, where the results go".to_owned();
+                return Err(usage(message, "name a file for it"));
             }
             let identity = FileIdentity::of_output(path);
             let same = |(other, name): &&(Option<FileIdentity>, &Path)| {
@@ -50,10 +56,11 @@ impl Files {
         Ok(())
     }
 
-    /// Whether an output that was named goes to standard output, which then holds nothing else.
+    /// Whether a file that was named goes to standard output, which then holds nothing else.
     pub(crate) fn take_standard_output(&self) -> bool {
         let is_standard = |path: &PathBuf| FileIdentity::of_output(path) == Some(FileIdentity::StandardOutput);
-        self.written.iter().any(|(path, replace)| *replace != Replace::Append && is_standard(path))
+        let is_file = |replace: &Replace| !matches!(replace, Replace::Append | Replace::Printed);
+        self.written.iter().any(|(path, replace)| is_file(replace) && is_standard(path))
     }
 }
 

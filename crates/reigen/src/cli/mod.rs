@@ -90,18 +90,3 @@ pub(crate) enum Command {
     Man(ManArguments),
     Schema(SchemaArguments),
 }
-
-impl Command {
-    /// Whether the result is printed as one JSON object.
-    pub(crate) fn prints_json(&self) -> bool {
-        match self {
-            Self::Check(arguments) => arguments.json,
-            Self::Survey(arguments) => arguments.json,
-            Self::Debounce(arguments) => arguments.json,
-            Self::Polling(arguments) => arguments.json,
-            Self::Run(arguments) => arguments.json,
-            Self::Verify(arguments) => arguments.json,
-            _ => false,
-        }
-    }
-}

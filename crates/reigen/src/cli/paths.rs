@@ -120,6 +120,6 @@ impl Files {
 
     /// A result as JSON has standard output for itself.
     fn prints(&mut self, json: bool) {
-        self.writes(json.then_some(Path::new("-")), Replace::Named);
+        self.writes(json.then_some(Path::new("-")), Replace::Printed);
     }
 }

@@ -40,6 +40,7 @@ fn nothing_that_is_read_or_was_there_is_written_over() {
         "run station.toml recording.vcd --log station.toml",
         "run station.toml recording.vcd --log recording.vcd",
         "run station.toml recording.vcd --events new.csv --log new.csv",
+        "run station.toml recording.vcd --log -",
         "run station.toml recording.vcd --json --events -",
         "convert recording.vcd q.bin --only PB_START --step 1ms",
         "convert s.vcd s.vcd",
