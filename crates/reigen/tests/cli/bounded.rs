@@ -3,10 +3,10 @@
 use super::support::{Place, Said};
 use std::fmt::Write as _;
 
-/// Runs the program with at most so much memory and for at most ten seconds.
+/// Runs the program with at most so much memory and ten seconds of processor time: a busy machine fails nothing.
 fn limited(place: &Place, arguments: &str) -> Said {
     const MEMORY_KB: u64 = 256 * 1024;
-    let line = format!("ulimit -d {MEMORY_KB}; exec timeout 10 {} {arguments}", env!("CARGO_BIN_EXE_reigen"));
+    let line = format!("ulimit -d {MEMORY_KB} -t 10; exec {} {arguments}", env!("CARGO_BIN_EXE_reigen"));
     let output = std::process::Command::new("bash").args(["-c", &line]).current_dir(place.path(".")).output().unwrap();
     assert!(
         output.status.code().is_some(),
