@@ -309,7 +309,11 @@ fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<d
 #[divan::bench]
 fn analog_of_values(bencher: Bencher<'_, '_>) {
     let settings = analog::Settings {
-        scaling: Scaling { counts: Some((4095.0, 20.0)), scale: Some(([4.0, 20.0], [0.0, 5000.0])) },
+        scaling: Scaling {
+            counts: Some((4095.0, 20.0)),
+            scale: Some(([4.0, 20.0], [0.0, 5000.0])),
+            ..Scaling::default()
+        },
         unit: "N".to_owned(),
         valid: Some([0.0, 5000.0]),
         smooth: None,

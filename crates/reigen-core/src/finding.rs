@@ -26,7 +26,7 @@ impl Severity {
 }
 
 /// Something a person should know.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
 pub struct Finding {
     /// A stable code in words, such as `pulses-swallowed`.
     pub code: &'static str,
@@ -41,6 +41,39 @@ pub struct Finding {
     /// The sum that it rests on, with its numbers.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sum: Option<String>,
+    /// Changes that were tried in the circuit and mend it, the best first; told by the wiring check alone.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub remedies: Option<Vec<Remedy>>,
+}
+
+/// A change that mends a finding and brings no other: it was put into the circuit, and the circuit worked again.
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct Remedy {
+    /// What to do, as an instruction.
+    pub change: String,
+    /// The parts that join the wire, in their order: at the terminal's end where `at` says nothing else.
+    pub parts: Vec<RemedyPart>,
+    /// The least voltage at the terminal with the change, in the finding's state; `null` where that is no level.
+    pub least_v: Option<f64>,
+    /// The greatest.
+    pub greatest_v: Option<f64>,
+}
+
+/// A part of a remedy, with the keys of `wire = [ … ]` and SI units.
+#[derive(Debug, Default, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct RemedyPart {
+    /// Ohms in the wire.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub series: Option<f64>,
+    /// Ohms to plus.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pull_up: Option<f64>,
+    /// Ohms to 0 V.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pull_down: Option<f64>,
+    /// `sensor` where it joins at the sensor's end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub at: Option<&'static str>,
 }
 
 impl Finding {
@@ -53,6 +86,7 @@ impl Finding {
             message,
             remedy: remedy.to_owned(),
             sum: None,
+            remedies: None,
         }
     }
 

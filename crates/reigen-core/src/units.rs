@@ -372,15 +372,21 @@ fn is_written_out(value: f64) -> bool {
 
 /// A number to three significant digits, without noughts at its end: `7.05`, `120`, `0.0033`.
 pub fn significant(value: f64) -> String {
+    significant_to(value, 3)
+}
+
+/// A number to so many significant digits, without noughts at its end.
+pub fn significant_to(value: f64, digits: usize) -> String {
+    let after = digits.saturating_sub(1);
     if !is_written_out(value) {
-        return if value.is_finite() { format!("{value:.2e}") } else { "unknown".to_owned() };
+        return if value.is_finite() { format!("{value:.after$e}") } else { "unknown".to_owned() };
     }
     if value == 0.0 {
         return "0".to_owned();
     }
-    let rounded: f64 = format!("{value:.2e}").parse().unwrap_or(value);
-    let digits = (2 - rounded.abs().log10().floor() as i32).max(0) as usize;
-    let text = format!("{rounded:.digits$}");
+    let rounded: f64 = format!("{value:.after$e}").parse().unwrap_or(value);
+    let places = (after as i32 - rounded.abs().log10().floor() as i32).max(0) as usize;
+    let text = format!("{rounded:.places$}");
     match text.contains('.') {
         true => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
         false => text,
@@ -389,13 +395,19 @@ pub fn significant(value: f64) -> String {
 
 /// A value with its unit and the prefix that leaves one to three digits before the point: `7.05 V`, `2.2 kΩ`.
 pub fn engineering(value: f64, symbol: &str) -> String {
-    let rounded: f64 = format!("{value:.2e}").parse().unwrap_or(value);
+    engineering_to(value, symbol, 3)
+}
+
+/// The same to so many significant digits: `17.829 mA`.
+pub fn engineering_to(value: f64, symbol: &str, digits: usize) -> String {
+    let after = digits.saturating_sub(1);
+    let rounded: f64 = format!("{value:.after$e}").parse().unwrap_or(value);
     let step = match rounded == 0.0 || !rounded.is_finite() {
         true => 0,
         false => ((rounded.abs().log10() / 3.0).floor() as i32).clamp(-4, 3),
     };
     let prefix = ["p", "n", "µ", "m", "", "k", "M", "G"].get((step + 4) as usize).copied().unwrap_or_default();
-    format!("{} {prefix}{symbol}", significant(value / 10f64.powi(3 * step)))
+    format!("{} {prefix}{symbol}", significant_to(value / 10f64.powi(3 * step), digits))
 }
 
 /// A length of time with three digits, as people read it.

@@ -10,6 +10,7 @@ pub mod number;
 pub mod pen;
 pub mod picture;
 pub mod polling;
+pub mod schematic;
 pub mod steps;
 pub mod terminal;
 pub mod theme;

@@ -22,6 +22,8 @@ pub struct Theme {
     pub number: RGBColor,
     /// A second curve, and what is recommended.
     pub second: RGBColor,
+    /// What is wrong.
+    pub wrong: RGBColor,
     rules: [RGBColor; 3],
 }
 
@@ -36,6 +38,7 @@ impl Theme {
         on: RGBColor(0, 114, 178),
         number: RGBColor(0, 158, 115),
         second: RGBColor(204, 121, 167),
+        wrong: RGBColor(190, 30, 45),
         rules: [RGBColor(213, 94, 0), RGBColor(204, 121, 167), RGBColor(230, 159, 0)],
     };
 
@@ -49,6 +52,7 @@ impl Theme {
         on: RGBColor(86, 180, 233),
         number: RGBColor(70, 200, 160),
         second: RGBColor(214, 140, 180),
+        wrong: RGBColor(255, 105, 97),
         rules: [RGBColor(240, 120, 40), RGBColor(214, 140, 180), RGBColor(240, 190, 60)],
     };
 

@@ -16,17 +16,23 @@ pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 1 };
 pub struct Scaling {
     /// Full scale in counts, and what that is in volts.
     pub counts: Option<(f64, f64)>,
+    /// What a volt at the terminal is before a divider or shunt in the wire.
+    pub wire: Option<f64>,
     /// Two points of a line: from `[0]` and `[1]` to `[0]` and `[1]`.
     pub scale: Option<([f64; 2], [f64; 2])>,
 }
 
 impl Scaling {
-    /// What was measured at the terminal: number · span / full.
+    /// What the sensor gives: number · span / full at the terminal, and before the parts of the wire.
     #[inline]
     pub fn measured(&self, recorded: f64) -> f64 {
-        match self.counts {
+        let at_terminal = match self.counts {
             Some((full, span)) => recorded * span / full,
             None => recorded,
+        };
+        match self.wire {
+            Some(gain) => at_terminal * gain,
+            None => at_terminal,
         }
     }
 

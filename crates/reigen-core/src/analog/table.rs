@@ -5,11 +5,12 @@ use super::smooth::Smoothing;
 use super::threshold::{Levels, Threshold};
 use crate::engine::{Block, Shape};
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::units::Metres;
-use crate::wiring::connection::{PartsTable, Wired};
+use crate::wiring::connection::{ReadAs, WireKeys, Wired, WiringTable};
+use crate::wiring::parts::{self, PartKind, PartTable};
 use serde::Deserialize;
 
 /// `[analog.NAME]` as it stands in the file.
@@ -29,7 +30,11 @@ pub struct AnalogTable {
     #[serde(default)]
     cable: Metres,
     #[serde(default)]
-    wiring: PartsTable,
+    wiring: WiringTable,
+    wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    device: Option<String>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
@@ -73,6 +78,7 @@ impl AnalogTable {
         }
         Scaling {
             counts: self.counts.as_ref().map(|counts| (counts.get_ref().full, counts.get_ref().span)),
+            wire: None,
             scale: self.scale.as_ref().map(|scale| (scale.get_ref().from, scale.get_ref().to)),
         }
     }
@@ -85,11 +91,25 @@ impl AnalogTable {
 }
 
 impl PointTable for AnalogTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
+        let mut scaling = self.scaling(builder);
+        let smooth = self.smoothing(builder);
+        let keys = WireKeys {
+            sensor: self.sensor,
+            device: self.device,
+            terminal: self.terminal,
+            cable: self.cable,
+            wiring: self.wiring,
+            wire: self.wire,
+        };
+        let wired = keys.build(builder);
+        scaling.wire = wire_gain(&wired);
         let settings = Settings {
-            scaling: self.scaling(builder),
-            smooth: self.smoothing(builder),
+            scaling,
+            smooth,
             valid: self.valid.as_ref().and_then(|valid| builder.range(valid, "`valid`")),
             unit: self.unit,
         };
@@ -98,14 +118,26 @@ impl PointTable for AnalogTable {
         if builder.errors.len() > errors {
             return None;
         }
-        let wired = Wired {
-            sensor: self.sensor,
-            terminal: self.terminal,
-            cable: self.cable,
-            parts: self.wiring,
-            ..Wired::default()
+        let line = line?;
+        let read_as = ReadAs::Analog {
+            line: line.name.clone(),
+            scale_from: settings.scaling.scale.map(|(from, _)| from),
+            counts: settings.scaling.counts.is_some(),
         };
-        Some(Box::new(AnalogPoint { settings, line: line?, formula: formula.flatten(), wired }))
+        let wired = Wired { read_as, ..wired };
+        Some(Box::new(AnalogPoint { settings, line, formula: formula.flatten(), wired }))
+    }
+}
+
+/// What one volt at the terminal is before the parts of the wire: volts of the sensor, or its milliamperes over a shunt.
+fn wire_gain(wired: &Wired) -> Option<f64> {
+    let divides = wired.parts.iter().any(|part| matches!(part.kind, PartKind::PullDown(_)));
+    let shunts = wired.parts.iter().any(|part| matches!(part.kind, PartKind::Shunt(_)));
+    match (shunts, divides) {
+        // A current is told in milliamperes, as everywhere.
+        (true, _) => parts::gain(&wired.parts, true).map(|ohms| 1e3 / ohms),
+        (false, true) => parts::gain(&wired.parts, false).map(|share| 1.0 / share),
+        (false, false) => None,
     }
 }
 
@@ -176,6 +208,8 @@ pub struct ThresholdTable {
     off_below: Option<Spanned<f64>>,
     on_below: Option<Spanned<f64>>,
     off_above: Option<Spanned<f64>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 impl ThresholdTable {
@@ -199,6 +233,8 @@ impl ThresholdTable {
 }
 
 impl PointTable for ThresholdTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (levels, of) = (self.levels(builder), builder.number(&self.of));
         Some(Box::new(ThresholdPoint { of: of?, levels: levels? }))

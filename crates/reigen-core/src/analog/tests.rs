@@ -44,7 +44,8 @@ fn settings(scaling: Scaling, valid: Option<[f64; 2]>) -> Settings {
 #[test]
 fn counts_come_before_scale_and_what_is_invalid_is_left_out() {
     // 12 bits for 0 to 25 mA; 4 to 20 mA for 0 to 5000 N.
-    let scaling = Scaling { counts: Some((4000.0, 25.0)), scale: Some(([4.0, 20.0], [0.0, 5000.0])) };
+    let scaling =
+        Scaling { counts: Some((4000.0, 25.0)), scale: Some(([4.0, 20.0], [0.0, 5000.0])), ..Scaling::default() };
     let steps = [(0, 640.0), (50, 3200.0), (100, 0.0), (150, 1920.0)];
     let (fault, value, told) = analog(settings(scaling, Some([0.0, 5000.0])), &steps);
     assert_eq!(value.values, [0.0, 5000.0, -1250.0, 2500.0]);

@@ -7,12 +7,13 @@ use crate::logic::expression::Span;
 use crate::quantity::MOST_TIME;
 use crate::sizing::rc::Levels;
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
-use crate::wiring::connection::{PartsTable, ReadAs, Wired};
+use crate::wiring::connection::{ReadAs, Role, WireKeys, Wired, WiringTable};
+use crate::wiring::parts::PartTable;
 use serde::Deserialize;
 
 /// `[input.NAME]` as it stands in the file.
@@ -32,9 +33,14 @@ pub struct InputTable {
     #[serde(default)]
     cable: Metres,
     #[serde(default)]
-    wiring: PartsTable,
+    wiring: WiringTable,
+    wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    device: Option<String>,
+    role: Option<Role>,
     fastest: Option<Speed>,
     shortest_pulse: Option<Seconds>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
@@ -238,6 +244,8 @@ impl InputTable {
 }
 
 impl PointTable for InputTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let source = self.source(builder);
         let asserted = match self.asserted {
@@ -257,12 +265,17 @@ impl PointTable for InputTable {
         if let (Some(catch), None) = (&self.catch, scan) {
             builder.refuse(catch.span(), StationErrorKind::CatchWithoutScan);
         }
-        let (source, debounce, contact) = (source?, debounce?, Contact::from(self.contact));
-        let wired = Wired {
+        let keys = WireKeys {
             sensor: self.sensor,
+            device: self.device,
             terminal: self.terminal,
             cable: self.cable,
-            parts: self.wiring,
+            wiring: self.wiring,
+            wire: self.wire,
+        };
+        let wired = keys.build(builder);
+        let (source, debounce, contact) = (source?, debounce?, Contact::from(self.contact));
+        let wired = Wired {
             fastest: self.fastest,
             shortest_pulse: self.shortest_pulse,
             read_as: ReadAs::Input {
@@ -272,7 +285,8 @@ impl PointTable for InputTable {
                 debounce: debounce.times(),
                 catches: scan.is_some_and(|scan| scan.catch),
             },
-            load: None,
+            role: self.role,
+            ..wired
         };
         Some(Box::new(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired }))
     }

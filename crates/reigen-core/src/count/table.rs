@@ -3,7 +3,7 @@
 use super::counter::{AtLast, CountedEdge, Counter, Range, Settings, Sources, shape};
 use crate::engine::{Block, Shape};
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable};
+use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use serde::Deserialize;
@@ -31,6 +31,8 @@ pub struct CounterTable {
     count: Option<Spanned<CountWord>>,
     scale: Option<Spanned<f64>>,
     unit: Option<String>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// A number, or an expression that gives one.
@@ -177,6 +179,8 @@ impl CounterTable {
 }
 
 impl PointTable for CounterTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let edge = match self.edge {

@@ -7,10 +7,13 @@ use crate::logic::expression::{Expression, Node, Reference};
 use crate::logic::output::Output;
 use crate::names::is_point_name;
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable};
+use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
-use crate::station::{Field, FieldColumn, FieldExpression, LineName, Point, PointKind, StationErrorKind};
+use crate::station::{Described, Field, FieldColumn, FieldExpression, LineName, Point, PointKind, StationErrorKind};
+use crate::units::Metres;
+use crate::wiring::chain::{ChainTerminals, ChainWiring};
+use crate::wiring::supply::Supply;
 use serde::Deserialize;
 
 /// A register's input that nothing is wired to.
@@ -28,6 +31,12 @@ pub struct ExpanderTable {
     sample: EdgeWord,
     registers: Spanned<Vec<Spanned<Vec<Spanned<String>>>>>,
     asserted: Option<Spanned<AssertedWords>>,
+    terminals: Option<ChainTerminals>,
+    supply: Option<Supply>,
+    #[serde(default)]
+    cable: Metres,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -104,7 +113,12 @@ impl ExpanderTable {
             verbatim: false,
         };
         let kind = Box::new(MemberPoint { of });
-        builder.extra.push(Point { name: name.get_ref().clone(), span: name.span(), kind });
+        builder.extra.push(Point {
+            name: name.get_ref().clone(),
+            span: name.span(),
+            kind,
+            described: Described::default(),
+        });
     }
 }
 
@@ -114,6 +128,8 @@ fn pin_field(bit: usize) -> String {
 }
 
 impl PointTable for ExpanderTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let on_while_high = self.on_while_high(builder);
@@ -131,7 +147,15 @@ impl PointTable for ExpanderTable {
             return None;
         }
         let settings = Settings { on_while_high, rising: self.sample == EdgeWord::Rising };
-        Some(Box::new(ExpanderPoint { settings, signals: vec![load?, clock?, data?], inhibit: inhibit.flatten() }))
+        let registers = self.registers.get_ref().len();
+        let (supply, cable) = (self.supply, self.cable);
+        let chain = self.terminals.map(|terminals| ChainWiring { terminals, supply, cable, registers });
+        Some(Box::new(ExpanderPoint {
+            settings,
+            signals: vec![load?, clock?, data?],
+            inhibit: inhibit.flatten(),
+            chain,
+        }))
     }
 }
 
@@ -142,6 +166,7 @@ struct ExpanderPoint {
     /// Load, clock, data.
     signals: Vec<Signal>,
     inhibit: Option<Signal>,
+    chain: Option<ChainWiring>,
 }
 
 const FRAMES: &[Field] = &[
@@ -157,6 +182,10 @@ impl PointKind for ExpanderPoint {
 
     fn fields(&self) -> &'static [Field] {
         FRAMES
+    }
+
+    fn chain(&self) -> Option<&ChainWiring> {
+        self.chain.as_ref()
     }
 
     fn inner_fields(&self) -> Vec<(String, FieldColumn)> {
@@ -226,6 +255,8 @@ pub struct WordTable {
     bits: Spanned<Vec<Spanned<String>>>,
     #[serde(default)]
     code: CodeWord,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -238,6 +269,8 @@ enum CodeWord {
 }
 
 impl PointTable for WordTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let found = self.bits.get_ref().len();

@@ -3,7 +3,7 @@
 use super::expression::{Expression, Function, Node, Operator, Value};
 use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldExpression, PointKind, StationErrorKind};
 use crate::summary::{ExpectSummary, PointSummary, Tally};
@@ -139,6 +139,8 @@ pub struct ExpectTable {
     #[serde(default)]
     at_end: bool,
     tolerance: Option<Spanned<f64>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// Something that should hold.
@@ -149,6 +151,8 @@ struct ExpectPoint {
 }
 
 impl PointTable for ExpectTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let when: Vec<When> = [
             self.at.map(|TimeText(at)| When::At(at)),

@@ -8,12 +8,12 @@ use super::pair::{self, Pair};
 use super::timer::{self, Timer, TimerKind};
 use crate::engine::{BitSource, Block, Shape};
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::Metres;
-use crate::wiring::connection::{Load, ReadAs, Wired};
+use crate::wiring::connection::{Load, ReadAs, Role, Wired};
 use serde::Deserialize;
 
 /// The point itself, a bit.
@@ -21,8 +21,10 @@ const ITSELF: Field = Field { name: "", column: FieldColumn::Bit(0) };
 
 /// A point of one block over expressions, as most of them are.
 macro_rules! logic_point {
-    ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, $edges:expr, |$self:ident, $branch:ident| $compile:expr) => {
+    ($point:ident, $what:literal, [$($key:ident),*], [$($optional:ident),*], $fields:expr, $edges:expr, |$self:ident, $branch:ident| $compile:expr $(, $more:item)*) => {
         impl PointKind for $point {
+            $($more)*
+
             fn what(&self) -> &'static str {
                 $what
             }
@@ -53,6 +55,8 @@ macro_rules! logic_point {
 #[serde(deny_unknown_fields)]
 pub struct LogicTable {
     when: Spanned<String>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// A bit that follows from others.
@@ -62,6 +66,8 @@ struct LogicPoint {
 }
 
 impl PointTable for LogicTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         Some(Box::new(LogicPoint { when: builder.expression(&self.when)? }))
     }
@@ -79,6 +85,8 @@ pub struct OneShotTable {
     #[serde(default)]
     edge: OneShotEdge,
     width: Option<Spanned<TimeText>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -101,6 +109,8 @@ struct OneShotPoint {
 const USUAL_WIDTH: Nanos = Nanos(1_000_000);
 
 impl PointTable for OneShotTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let usual = builder.scan.map_or(USUAL_WIDTH, |scan| scan.period);
         let width = match &self.width {
@@ -124,6 +134,9 @@ pub struct LatchTable {
     reset: Spanned<String>,
     #[serde(default)]
     dominant: Dominant,
+    role: Option<Role>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -140,19 +153,34 @@ struct LatchPoint {
     set: FieldExpression,
     reset: FieldExpression,
     dominant: Dominant,
+    runs: bool,
 }
 
 impl PointTable for LatchTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (set, reset) = (builder.expression(&self.set), builder.expression(&self.reset));
-        Some(Box::new(LatchPoint { set: set?, reset: reset?, dominant: self.dominant }))
+        let runs = self.role == Some(Role::Run);
+        Some(Box::new(LatchPoint { set: set?, reset: reset?, dominant: self.dominant, runs }))
     }
 }
 
-logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], &[], |point, branch| {
-    let (set, reset) = (branch.settled(&point.set), branch.settled(&point.reset));
-    (Box::new(Latch::new(set, reset, point.dominant == Dominant::Set)), Shape::BIT)
-});
+logic_point!(
+    LatchPoint,
+    "a latch",
+    [set, reset],
+    [],
+    &[ITSELF],
+    &[],
+    |point, branch| {
+        let (set, reset) = (branch.settled(&point.set), branch.settled(&point.reset));
+        (Box::new(Latch::new(set, reset, point.dominant == Dominant::Set)), Shape::BIT)
+    },
+    fn runs(&self) -> bool {
+        self.runs
+    }
+);
 
 /// `[toggle.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
@@ -160,6 +188,8 @@ logic_point!(LatchPoint, "a latch", [set, reset], [], &[ITSELF], &[], |point, br
 pub struct ToggleTable {
     by: Spanned<String>,
     reset: Option<Spanned<String>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// A state that flips.
@@ -170,6 +200,8 @@ struct TogglePoint {
 }
 
 impl PointTable for ToggleTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (by, reset) = (builder.expression(&self.by), builder.optional(&self.reset));
         (self.reset.is_none() || reset.is_some()).then_some(())?;
@@ -189,6 +221,8 @@ pub struct TimerTable {
     of: Spanned<String>,
     kind: TimerWord,
     time: Spanned<TimeText>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
@@ -208,6 +242,8 @@ struct TimerPoint {
 }
 
 impl PointTable for TimerTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (of, time) = (builder.expression(&self.of), builder.above_zero(&self.time));
         let kind = match self.kind {
@@ -250,6 +286,8 @@ pub struct PairTable {
     no: Spanned<String>,
     nc: Spanned<String>,
     within: Spanned<TimeText>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// The two sides of a changeover contact.
@@ -261,6 +299,8 @@ struct PairPoint {
 }
 
 impl PointTable for PairTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let (no, nc) = (builder.expression(&self.no), builder.expression(&self.nc));
         let within = builder.above_zero(&self.within);
@@ -289,6 +329,8 @@ pub struct OutputTable {
     #[serde(default)]
     cable: Metres,
     load: Option<Load>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
@@ -322,6 +364,8 @@ struct OutputPoint {
 }
 
 impl PointTable for OutputTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let wired = Wired {

@@ -9,7 +9,7 @@ use crate::engine::{Block, Shape};
 use crate::finding::Finding;
 use crate::names::list;
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
 use crate::time::Nanos;
@@ -36,6 +36,8 @@ pub struct RateTable {
     factor: Option<Spanned<f64>>,
     zero_after: Option<Spanned<TimeText>>,
     slowest: Option<Spanned<Speed>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 /// `marks = { of = 60, missing = 2 }` as it stands in the file.
@@ -167,6 +169,8 @@ pub(crate) fn unit(name: &Option<Spanned<String>>, travel: Travel, builder: &mut
 }
 
 impl PointTable for RateTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let (method, marks, unit) = (self.method(builder), self.marks(builder), self.unit(builder));
@@ -277,6 +281,8 @@ pub struct WidthTable {
     formula: Option<Spanned<String>>,
     unit: Option<String>,
     valid: Option<Spanned<[f64; 2]>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
@@ -288,6 +294,8 @@ enum LevelWord {
 }
 
 impl PointTable for WidthTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let of = builder.expression(&self.of);

@@ -1,6 +1,6 @@
 //! `capture`: what a timer's clock, prescaler and width can measure.
 
-use super::{SizingError, Worked, contradiction, needs};
+use super::{Amount, SizingError, Worked, contradiction, needs};
 use crate::units::{Hertz, Seconds};
 
 /// What a capture timer is worked from.
@@ -19,7 +19,8 @@ pub struct Capture {
 }
 
 /// f = clock / (prescale · counts); one count more changes it by f²·tick / (1 + f·tick).
-const FORMULAS: [&str; 3] = ["tick = prescale / clock", "wrap = tick · 2^bits", "resolution = f²·tick / (1 + f·tick)"];
+const FORMULAS: [&str; 3] =
+    ["tick = prescale / clock", "longest count = 2^bits − 1, wrap after 2^bits", "resolution = f²·tick / (1 + f·tick)"];
 
 /// What one count more changes in a frequency that is timed with a tick.
 pub fn resolution(frequency: Hertz, tick: Seconds) -> Hertz {
@@ -59,6 +60,9 @@ impl Capture {
         };
         let tick = Seconds(prescale as f64 / self.clock.0);
         worked.find("tick_s", "tick", tick);
+        worked.find("longest_count", "longest count", Amount::Plain(turn - 1.0, String::new()));
+        worked.find("longest_s", "longest period", tick * (turn - 1.0));
+        worked.find("wrap_counts", "wraps after counts", Amount::Plain(turn, String::new()));
         worked.find("wrap_s", "wraps after", tick * turn);
         worked.find("slowest_hz", "slowest", Hertz(1.0 / (tick.0 * (turn - 1.0))));
         for at in [self.at, self.slowest].into_iter().flatten().take(1) {

@@ -95,9 +95,9 @@ impl Colours {
 /// The resistor that bands mean: its value, its tolerance as a share, and its drift where there is a sixth band.
 pub fn read(bands: &[Colour]) -> Result<(Ohms, Share, Option<u32>), SizingError> {
     let digits = match bands.len() {
-        4 => 2,
+        3 | 4 => 2,
         5 | 6 => 3,
-        number => return contradiction(format!("{number} bands: a resistor has four, five or six")),
+        number => return contradiction(format!("{number} bands: a resistor has three to six")),
     };
     let mut value = 0;
     for (place, band) in bands.iter().take(digits).enumerate() {
@@ -112,6 +112,8 @@ pub fn read(bands: &[Colour]) -> Result<(Ohms, Share, Option<u32>), SizingError>
     let at = |place: usize| bands.get(place).map(|band| (*band, band.meaning()));
     let power = at(digits).map_or(0, |(_, meaning)| meaning.2);
     let tolerance = match at(digits + 1) {
+        // Without a tolerance band it is 20 % (IEC 60062).
+        None if bands.len() == 3 => Share(0.2),
         Some((_, (.., Some(percent), _))) => Share(percent / 100.0),
         Some((band, _)) => return contradiction(format!("band {} cannot be {band}: it is the tolerance", digits + 2)),
         None => return contradiction("the tolerance band is missing".to_owned()),

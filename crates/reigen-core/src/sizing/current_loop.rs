@@ -1,63 +1,95 @@
 //! `loop`: 4–20 mA and its relatives, to units and back.
 
 use super::{Amount, SizingError, Worked, contradiction, needs};
-use crate::units::{Amperes, Ohms, Volts};
+use crate::units::{Amperes, Ohms, Share, Volts, Watts};
 use std::str::FromStr;
 
-/// A standard signal.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Signal {
-    /// 4 to 20 mA (IEC 60381-1).
-    FourToTwenty,
-    /// 0 to 20 mA (IEC 60381-1).
-    ZeroToTwenty,
-    /// 0 to 10 V (IEC 60381-2).
-    ZeroToTen,
-    /// 1 to 5 V (IEC 60381-2).
-    OneToFive,
+/// An analog signal: from its low to its high end, a current or a voltage.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Signal {
+    /// What it gives at the low end of what is measured, in amperes or volts.
+    pub low: f64,
+    /// What it gives at the high end.
+    pub high: f64,
+    /// Whether it is a current.
+    pub is_current: bool,
 }
 
-/// All signals and their names.
-const SIGNALS: [(&str, Signal); 4] = [
-    ("4-20mA", Signal::FourToTwenty),
-    ("0-20mA", Signal::ZeroToTwenty),
-    ("0-10V", Signal::ZeroToTen),
-    ("1-5V", Signal::OneToFive),
-];
+impl Signal {
+    /// 4 to 20 mA (IEC 60381-1).
+    pub const FOUR_TO_TWENTY: Signal = Signal { low: 0.004, high: 0.020, is_current: true };
+
+    /// Its ends, in amperes or volts.
+    pub fn ends(self) -> (f64, f64) {
+        (self.low, self.high)
+    }
+
+    /// Whether it is a current.
+    pub fn is_current(self) -> bool {
+        self.is_current
+    }
+
+    /// Whether two signals have the same ends, to a millionth of the span.
+    pub fn is_same(self, other: Signal) -> bool {
+        let near = |one: f64, two: f64| (one - two).abs() <= 1e-6 * (self.high - self.low).abs();
+        self.is_current == other.is_current && near(self.low, other.low) && near(self.high, other.high)
+    }
+
+    /// A signal between two ends.
+    ///
+    /// # Errors
+    /// Where the low end is not below the high one.
+    pub fn between(low: f64, high: f64, is_current: bool) -> Result<Self, String> {
+        let signal = Signal { low, high, is_current };
+        match low < high && low.is_finite() && high.is_finite() {
+            true => Ok(signal),
+            false => Err(format!("the low end of a signal comes first, below the high one, and here stands {signal}")),
+        }
+    }
+
+    fn amount(self, value: f64) -> Amount {
+        Amount::Exact(value, if self.is_current { "A" } else { "V" })
+    }
+
+    /// Both ends in milliamperes or volts, and that unit.
+    pub fn usual(self) -> ([f64; 2], &'static str) {
+        let scale = if self.is_current { 1e3 } else { 1.0 };
+        // As decimal figures: 0.004 A are 4 mA, to the last digit.
+        let rounded = |value: f64| (value * scale * 1e9).round() / 1e9;
+        ([rounded(self.low), rounded(self.high)], if self.is_current { "mA" } else { "V" })
+    }
+}
 
 impl FromStr for Signal {
     type Err = String;
+
+    /// Reads `4-20mA`, `0-10V`, `0.5 - 4.5 V`.
     fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || format!("`{text}` is no signal: two ends and a unit, such as 4-20mA, 0-10V or 0.5-4.5V");
         let plain: String = text.chars().filter(|letter| !letter.is_whitespace()).collect();
-        let found = SIGNALS.iter().find(|(name, _)| name.eq_ignore_ascii_case(&plain));
-        found.map(|(_, signal)| *signal).ok_or_else(|| format!("`{text}` is no signal: 4-20mA, 0-20mA, 0-10V or 1-5V"))
+        let unit = plain.trim_start_matches(|letter: char| letter.is_ascii_digit() || ".+-".contains(letter));
+        let ends = plain.strip_suffix(unit).ok_or_else(wrong)?;
+        // A minus may stand before the first end, so the dash between is looked for behind it.
+        let dash = ends.get(1..).and_then(|rest| rest.find('-')).ok_or_else(wrong)? + 1;
+        let (low, high) = (ends.get(..dash), ends.get(dash + 1..));
+        let number = |text: Option<&str>| text.and_then(|text| text.parse::<f64>().ok()).ok_or_else(wrong);
+        let (scale, is_current) = match unit.to_ascii_lowercase().as_str() {
+            "ma" => (1e-3, true),
+            "v" => (1.0, false),
+            "mv" => (1e-3, false),
+            "a" => (1.0, true),
+            _ => return Err(wrong()),
+        };
+        // A division keeps decimal figures where a product by 0.001 does not.
+        let scaled = |value: f64| if scale == 1.0 { value } else { value / 1e3 };
+        Signal::between(scaled(number(low)?), scaled(number(high)?), is_current)
     }
 }
 
 impl std::fmt::Display for Signal {
     fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        formatter.write_str(SIGNALS.iter().find(|(_, signal)| signal == self).map_or("", |(name, _)| name))
-    }
-}
-
-impl Signal {
-    /// Its ends, in amperes or volts.
-    pub fn ends(self) -> (f64, f64) {
-        match self {
-            Signal::FourToTwenty => (0.004, 0.020),
-            Signal::ZeroToTwenty => (0.0, 0.020),
-            Signal::ZeroToTen => (0.0, 10.0),
-            Signal::OneToFive => (1.0, 5.0),
-        }
-    }
-
-    /// Whether it is a current.
-    pub fn is_current(self) -> bool {
-        matches!(self, Signal::FourToTwenty | Signal::ZeroToTwenty)
-    }
-
-    fn amount(self, value: f64) -> Amount {
-        Amount::Unit(value, if self.is_current() { "A" } else { "V" })
+        let ([low, high], unit) = self.usual();
+        write!(formatter, "{low}-{high}{unit}")
     }
 }
 
@@ -85,13 +117,15 @@ pub struct Loop {
     pub known: Known,
     /// The resistor that makes a voltage of a current.
     pub shunt: Option<Ohms>,
+    /// How far that resistor may be off.
+    pub tolerance: Share,
     /// The counts of the converter at full scale, and the voltage there.
     pub converter: Option<(f64, Volts)>,
 }
 
-/// Fault and measuring limits of NAMUR recommendation NE 43, in amperes.
-const NE43_FAULT: (f64, f64) = (0.0036, 0.021);
-const NE43_MEASURING: (f64, f64) = (0.0038, 0.0205);
+/// Fault and measuring limits of NAMUR recommendation NE 43, in milliamperes.
+const NE43_FAULT: (f64, f64) = (3.6, 21.0);
+const NE43_MEASURING: (f64, f64) = (3.8, 20.5);
 
 /// A straight line through two points (IEC 60381); limits by NE 43.
 const FORMULAS: [&str; 3] = [
@@ -129,7 +163,8 @@ impl Loop {
         worked.find("units", "in units", Amount::Plain(low + share * (high - low), String::new()));
         let volts = self.volts(value);
         if let (Some(volts), true) = (volts, self.signal.is_current()) {
-            worked.find("shunt_v", "across the shunt", volts);
+            worked.find("shunt_v", "across the shunt", Amount::Exact(volts.0, "V"));
+            self.tell_shunt(value, &mut worked);
         }
         if let (Some((full, span)), Some(volts)) = (self.converter, volts) {
             worked.find("counts", "counts", Amount::Plain(volts / span * full, String::new()));
@@ -168,6 +203,16 @@ impl Loop {
         }
     }
 
+    /// What the shunt makes of the current with its tolerance, and what it dissipates.
+    fn tell_shunt(&self, value: f64, worked: &mut Worked) {
+        let Some(shunt) = self.shunt else { return };
+        let Share(part) = self.tolerance;
+        worked.find("least_shunt_v", "across it at least", Amperes(value) * (shunt * (1.0 - part)));
+        worked.find("most_shunt_v", "across it at most", Amperes(value) * (shunt * (1.0 + part)));
+        let most = value.abs().max(self.signal.high);
+        worked.dissipates(["dissipation_w", "rating_w"], "shunt", Watts(most * most * shunt.0 * (1.0 + part)));
+    }
+
     fn volts(&self, value: f64) -> Option<Volts> {
         match self.signal.is_current() {
             true => Some(Amperes(value) * self.shunt?),
@@ -182,14 +227,17 @@ impl Loop {
     }
 
     fn tell_limits(&self, value: f64, worked: &mut Worked) {
-        if self.signal != Signal::FourToTwenty {
+        if !self.signal.is_same(Signal::FOUR_TO_TWENTY) {
             return;
         }
-        let words = match value {
-            value if value <= NE43_FAULT.0 => "a fault by NE 43: 3.6 mA or less, a broken wire",
-            value if value >= NE43_FAULT.1 => "a fault by NE 43: 21 mA or more, a short circuit",
-            value if value < NE43_MEASURING.0 => "between fault and measuring range by NE 43 (3.6 to 3.8 mA)",
-            value if value > NE43_MEASURING.1 => "between measuring range and fault by NE 43 (20.5 to 21 mA)",
+        // As decimal figures: a hair's breadth beside a limit is on it.
+        let milliamperes = (value * 1e9).round() / 1e6;
+        let words = match milliamperes {
+            0.0 => "no current: a broken wire, or a sensor without supply",
+            value if value <= NE43_FAULT.0 => "a fault signal by NE 43: 3.6 mA or less",
+            value if value >= NE43_FAULT.1 => "a fault signal by NE 43: 21 mA or more",
+            value if value < NE43_MEASURING.0 => "between fault signal and measuring range by NE 43 (3.6 to 3.8 mA)",
+            value if value > NE43_MEASURING.1 => "between measuring range and fault signal by NE 43 (20.5 to 21 mA)",
             _ => "within the measuring range of NE 43 (3.8 to 20.5 mA)",
         };
         worked.note(words);

@@ -2,7 +2,7 @@
 
 use super::series::Series;
 use super::{SizingError, Worked, contradiction, needs};
-use crate::units::{Ohms, Volts};
+use crate::units::{Ohms, Share, Volts};
 
 /// What a comparator is worked from. The input resistor leads to its plus input, the feedback from the output to there.
 #[derive(Debug, Clone, Copy)]
@@ -22,6 +22,8 @@ pub struct Hysteresis {
     pub reference: Option<Volts>,
     /// The wanted thresholds, rising and falling, where resistor and reference are looked for.
     pub wanted: Option<(Volts, Volts)>,
+    /// How far both resistors may be off.
+    pub tolerance: Share,
 }
 
 /// From the currents into the plus input being zero in sum (Kirchhoff).
@@ -72,6 +74,19 @@ impl Hysteresis {
         worked.find("rise_at_v", "rises at", rise);
         worked.find("fall_at_v", "falls at", fall);
         worked.find("hysteresis_v", "hysteresis", rise - fall);
+        // Only the ratio counts: worst with one resistor at its least and the other at its greatest.
+        let Share(part) = self.tolerance;
+        let corners = [(1.0 + part) / (1.0 - part), (1.0 - part) / (1.0 + part)]
+            .map(|off| self.thresholds(input * off, reference));
+        let [one, other] = corners;
+        let range = |one: Volts, other: Volts| if one < other { (one, other) } else { (other, one) };
+        let ((least_rise, most_rise), (least_fall, most_fall)) = (range(one.0, other.0), range(one.1, other.1));
+        worked.find("least_rise_at_v", "rises at least at", least_rise);
+        worked.find("most_rise_at_v", "rises at most at", most_rise);
+        worked.find("least_fall_at_v", "falls at least at", least_fall);
+        worked.find("most_fall_at_v", "falls at most at", most_fall);
+        let width = [one, other].map(|(rise, fall)| (rise - fall).0);
+        worked.find("least_hysteresis_v", "least hysteresis", Volts(width[0].min(width[1])));
     }
 
     fn find_parts(&self, rise: Volts, fall: Volts, worked: &mut Worked) -> Result<(), SizingError> {

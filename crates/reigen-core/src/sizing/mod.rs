@@ -7,18 +7,25 @@ pub mod capture;
 pub mod colours;
 pub mod current_loop;
 pub mod divider;
+pub mod drive;
 pub mod hysteresis;
 pub mod led;
 pub mod poll;
 pub mod pull;
+pub mod rating;
 pub mod rc;
+pub mod registers;
 pub mod series;
+pub mod source;
 pub mod speed;
 #[cfg(test)]
 mod tests;
 
-use crate::units::{Amperes, Farads, Hertz, Ohms, Seconds, Share, Volts, Watts, engineering, significant};
+use crate::units::{
+    Amperes, Farads, Hertz, Ohms, Seconds, Share, Volts, Watts, engineering, engineering_to, significant_to,
+};
 use serde::ser::{Serialize, SerializeMap, SerializeStruct, Serializer};
+use series::Series;
 use thiserror::Error;
 
 /// Why a sum cannot be worked.
@@ -68,6 +75,8 @@ pub struct Value {
 pub enum Amount {
     /// A number in an SI unit.
     Unit(f64, &'static str),
+    /// A number in an SI unit that bears five digits: what a calibrator is set to.
+    Exact(f64, &'static str),
     /// A number in a unit that takes no prefix.
     Plain(f64, String),
     /// A whole number.
@@ -110,11 +119,14 @@ impl std::fmt::Display for Amount {
     fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Amount::Unit(value, symbol) => formatter.write_str(&engineering(*value, symbol)),
+            Amount::Exact(value, symbol) => formatter.write_str(&engineering_to(*value, symbol, 5)),
             // A number without a prefix keeps its digits before the point.
-            Amount::Plain(value, unit) if value.abs() >= 100.0 => {
+            Amount::Plain(value, unit) if value.abs() >= 1e4 => {
                 formatter.write_str(format!("{} {unit}", (value * 10.0).round() / 10.0).trim_end())
             }
-            Amount::Plain(value, unit) => formatter.write_str(format!("{} {unit}", significant(*value)).trim_end()),
+            Amount::Plain(value, unit) => {
+                formatter.write_str(format!("{} {unit}", significant_to(*value, 5)).trim_end())
+            }
             Amount::Count(count) => write!(formatter, "{count}"),
             Amount::Words(words) => formatter.write_str(words),
         }
@@ -144,6 +156,17 @@ impl Worked {
         self.found.push(Value { key, label: label.into(), amount: value.into() });
     }
 
+    /// Adds what a part dissipates at its worst corner, and the rating of which that is half at most.
+    fn dissipates(&mut self, [key, rating_key]: [&'static str; 2], part: &str, power: Watts) {
+        self.find(key, format!("{part} dissipates up to"), power);
+        match rating::standard(power) {
+            Some(rating) => self.find(rating_key, format!("rating of {part}"), Amount::Plain(rating.0, "W".to_owned())),
+            None => {
+                self.note(format!("{part} dissipates {power}: no standard resistor up to 2 W bears that at half load"))
+            }
+        }
+    }
+
     fn note(&mut self, note: impl Into<String>) {
         self.notes.push(note.into());
     }
@@ -151,7 +174,7 @@ impl Worked {
     /// A number found, by its key.
     pub fn number(&self, key: &str) -> Option<f64> {
         match self.found.iter().find(|value| value.key == key)?.amount {
-            Amount::Unit(value, _) | Amount::Plain(value, _) => Some(value),
+            Amount::Unit(value, _) | Amount::Exact(value, _) | Amount::Plain(value, _) => Some(value),
             Amount::Count(count) => Some(count as f64),
             Amount::Words(_) => None,
         }
@@ -178,13 +201,30 @@ impl Serialize for Values<'_> {
         let mut object = serializer.serialize_map(Some(self.0.len()))?;
         for value in self.0 {
             match &value.amount {
-                Amount::Unit(number, _) | Amount::Plain(number, _) => object.serialize_entry(value.key, number)?,
+                Amount::Unit(number, _) | Amount::Exact(number, _) | Amount::Plain(number, _) => {
+                    object.serialize_entry(value.key, number)?
+                }
                 Amount::Count(count) => object.serialize_entry(value.key, count)?,
                 Amount::Words(words) => object.serialize_entry(value.key, words)?,
             }
         }
         object.end()
     }
+}
+
+/// Resistors keep ±5 % where nothing else is given, as the wiring check takes them.
+pub const USUAL_RESISTORS: Share = Share(crate::wiring::parts::RESISTOR_TOLERANCE);
+/// Capacitors keep ±20 %.
+pub const USUAL_CAPACITORS: Share = Share(crate::wiring::parts::CAPACITOR_TOLERANCE);
+
+/// The lowest value of a series that is above a limit, and not on it.
+fn clear_above(series: Series, limit: f64) -> f64 {
+    series.above(limit * (1.0 + 1e-6))
+}
+
+/// The greatest value of a series that is below a limit, and not on it.
+fn clear_below(series: Series, limit: f64) -> f64 {
+    series.below(limit * (1.0 - 1e-6))
 }
 
 fn contradiction<T>(message: String) -> Result<T, SizingError> {

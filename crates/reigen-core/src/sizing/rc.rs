@@ -1,8 +1,8 @@
 //! `rc`: a resistor and a capacitor before a switching input.
 
 use super::series::Series;
-use super::{SizingError, Worked, contradiction, needs};
-use crate::units::{Farads, Ohms, Seconds, Volts};
+use super::{SizingError, Worked, clear_above, contradiction, needs};
+use crate::units::{Farads, Ohms, Seconds, Share, Volts};
 
 /// What an RC filter is worked from.
 #[derive(Debug, Clone, Copy)]
@@ -17,6 +17,10 @@ pub struct Rc {
     pub levels: Option<Levels>,
     /// The bounce that it is to swallow.
     pub bounce: Option<Seconds>,
+    /// How far the resistors may be off.
+    pub resistors: Share,
+    /// How far the capacitor may be off.
+    pub capacitors: Share,
 }
 
 /// A supply and the thresholds of a Schmitt input below it.
@@ -77,7 +81,9 @@ impl Rc {
             .given_if("supply_v", "supply", self.levels.map(|levels| levels.supply))
             .given_if("rise_at_v", "rises at", self.levels.map(|levels| levels.rise_at))
             .given_if("fall_at_v", "falls at", self.levels.map(|levels| levels.fall_at))
-            .given_if("bounce_s", "bounce", self.bounce);
+            .given_if("bounce_s", "bounce", self.bounce)
+            .given("tolerance_percent", "tolerance of R", self.resistors)
+            .given("capacitor_tolerance_percent", "tolerance of C", self.capacitors);
         let capacitance = match (self.capacitance, self.bounce, self.levels) {
             (Some(capacitance), None, _) => capacitance,
             (None, Some(bounce), Some(levels)) => self.capacitor(bounce, &levels, &mut worked),
@@ -97,20 +103,38 @@ impl Rc {
                 let up = Seconds((self.resistance * capacitance).0 * levels.rise_constants());
                 let down = Seconds((discharge * capacitance).0 * levels.fall_constants());
                 worked.find("delay_up_s", "delay up", up);
+                worked.find("least_delay_up_s", "delay up at least", up * self.shortest());
+                worked.find("most_delay_up_s", "delay up at most", up * self.longest());
                 worked.find("delay_down_s", "delay down", down);
-                worked.note(format!("a pulse shorter than {} is lost", Seconds(up.0.min(down.0))));
+                worked.find("least_delay_down_s", "delay down at least", down * self.shortest());
+                worked.find("most_delay_down_s", "delay down at most", down * self.longest());
+                let lost = Seconds(up.0.min(down.0) * self.shortest());
+                let seen = Seconds(up.0.max(down.0) * self.longest());
+                worked.note(format!(
+                    "a pulse shorter than {lost} is lost; one longer than {seen} comes through for certain"
+                ));
             }
             None => worked.note("with the supply and both thresholds it tells the delays too"),
         }
         Ok(worked)
     }
 
-    /// The capacitor whose delays are both no shorter than the bounce.
+    /// By how much a delay is shorter than its nominal value at the worst corner.
+    fn shortest(&self) -> f64 {
+        (1.0 - self.resistors.0) * (1.0 - self.capacitors.0)
+    }
+
+    fn longest(&self) -> f64 {
+        (1.0 + self.resistors.0) * (1.0 + self.capacitors.0)
+    }
+
+    /// The capacitor whose larger delay outlasts the bounce: a contact that bounces must hold long enough in one
+    /// direction only.
     fn capacitor(&self, bounce: Seconds, levels: &Levels, worked: &mut Worked) -> Farads {
         let discharge = self.discharge_resistance.unwrap_or(self.resistance);
-        let slowest = (self.resistance.0 * levels.rise_constants()).min(discharge.0 * levels.fall_constants());
-        let least = Farads(bounce.0 / slowest);
-        let chosen = Farads(Series::E6.above(least.0));
+        let slowest = (self.resistance.0 * levels.rise_constants()).max(discharge.0 * levels.fall_constants());
+        let least = Farads(bounce.0 / slowest / self.shortest());
+        let chosen = Farads(clear_above(Series::E6, least.0));
         worked.find("least_capacitance_f", "least capacitance", least);
         worked.find("capacitance_f", "next above in E6", chosen);
         chosen

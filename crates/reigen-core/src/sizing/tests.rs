@@ -4,14 +4,17 @@ use super::capture::Capture;
 use super::colours::{self, Colour, Colours};
 use super::current_loop::{Known, Loop, Signal};
 use super::divider::Divider;
+use super::drive::Drive;
 use super::hysteresis::Hysteresis;
 use super::led::Led;
 use super::poll::Poll;
 use super::pull::{Pull, PullTo};
 use super::rc::{Levels, Rc};
+use super::registers::Registers;
 use super::series::{ALL, Series};
+use super::source::Source;
 use super::speed::SpeedGiven;
-use super::{SizingError, Worked};
+use super::{SizingError, USUAL_CAPACITORS, USUAL_RESISTORS, Worked};
 use crate::units::{Amperes, Farads, Hertz, Ohms, Seconds, Share, Speed, Volts};
 use proptest::prelude::*;
 
@@ -32,7 +35,15 @@ fn refused(worked: Result<Worked, SizingError>, message: &str) {
 
 fn rc() -> Rc {
     let levels = Levels::new(Volts(5.0), Volts(3.0), Volts(1.5)).ok();
-    Rc { resistance: Ohms(10e3), capacitance: None, discharge_resistance: None, levels, bounce: None }
+    Rc {
+        resistance: Ohms(10e3),
+        capacitance: None,
+        discharge_resistance: None,
+        levels,
+        bounce: None,
+        resistors: USUAL_RESISTORS,
+        capacitors: USUAL_CAPACITORS,
+    }
 }
 
 #[test]
@@ -44,10 +55,16 @@ fn an_rc_filter_is_sized_by_its_exponentials() {
         Rc { discharge_resistance: Some(Ohms(1e3)), ..with(1e-6) }.work(),
         &[("discharge_time_constant_s", 0.001), ("delay_down_s", 0.001204), ("delay_up_s", 0.009163)],
     );
-    // 5 ms / (10 kΩ · 0.9163) = 546 nF, next above in E6 680 nF.
+    // The larger delay holds: 5 ms / (10 kΩ · 1.2040) = 415 nF, and 415 / (0.95 · 0.8) = 546 nF; next above in E6 680 nF.
     found(
         Rc { bounce: Some(Seconds(0.005)), ..rc() }.work(),
-        &[("least_capacitance_f", 545.7e-9), ("capacitance_f", 680e-9), ("delay_up_s", 0.00623)],
+        &[
+            ("least_capacitance_f", 546.4e-9),
+            ("capacitance_f", 680e-9),
+            ("delay_up_s", 0.00623),
+            ("least_delay_down_s", 0.006222),
+            ("most_delay_down_s", 0.010316),
+        ],
     );
     refused(Rc { levels: None, ..rc() }.work(), "rc needs a capacitance, or a bounce with supply and both thresholds");
     refused(
@@ -63,6 +80,8 @@ fn divider() -> Divider {
         bottom: None,
         load: None,
         output: None,
+        at_most: None,
+        current: Amperes(1e-3),
         tolerance: Share(0.05),
         series: Series::E24,
     }
@@ -76,7 +95,7 @@ fn a_divider_is_sized_loaded_or_not() {
         &[
             ("output_v", 3.1304),
             ("current_a", 2.087e-3),
-            ("top_dissipation_w", 0.04355),
+            ("top_dissipation_w", 0.045846),
             ("least_output_v", 2.868),
             ("most_output_v", 3.413),
         ],
@@ -105,20 +124,26 @@ fn pull() -> Pull {
         drop: Volts(0.4),
         capacitance: None,
         rise_time: None,
+        resistance: None,
+        tolerance: USUAL_RESISTORS,
     }
 }
 
 #[test]
 fn a_pull_lies_between_leakage_and_current() {
-    // (5 − 3.5) V / 10 µA = 150 kΩ; (5 − 0.4) V / 4 mA = 1.15 kΩ; between them √(1.15 · 150) = 13.1 kΩ.
-    found(pull().work(), &[("greatest_ohm", 150e3), ("least_ohm", 1150.0), ("resistance_ohm", 13e3)]);
-    // 1 µs / (2.197 · 300 pF) = 1.517 kΩ.
-    let fast = Pull { capacitance: Some(Farads(300e-12)), rise_time: Some(Seconds(1e-6)), ..pull() };
-    found(fast.work(), &[("greatest_ohm", 1517.0), ("resistance_ohm", 1300.0)]);
-    found(Pull { to: PullTo::Zero, ..pull() }.work(), &[("greatest_ohm", 150e3)]);
+    // (5 − 3.5) V / 10 µA / 1.05 = 142.9 kΩ; 5 V / 4 mA / 0.95 = 1.316 kΩ; between them √(1.316 · 142.9) = 13.7 kΩ.
+    found(pull().work(), &[("greatest_ohm", 142_857.0), ("least_ohm", 1315.8), ("resistance_ohm", 13e3)]);
+    // 1 µs / (2.197 · 300 pF) / 1.05 = 1.445 kΩ: of E24 there is none between but 1.4 kΩ is none of it.
+    let fast = Pull { capacitance: Some(Farads(250e-12)), rise_time: Some(Seconds(1e-6)), ..pull() };
+    found(fast.work(), &[("greatest_ohm", 1733.8), ("resistance_ohm", 1500.0)]);
+    found(Pull { to: PullTo::Zero, ..pull() }.work(), &[("greatest_ohm", 142_857.0)]);
+    // 330 Ω at hand: 5 V / 313.5 Ω, and 79.7 mW, so that 0.25 W are used by half at most.
+    let at_hand = Pull { resistance: Some(Ohms(330.0)), ..pull() }.work();
+    found(at_hand.clone(), &[("greatest_current_a", 0.015949), ("dissipation_w", 0.079745), ("rating_w", 0.25)]);
+    assert_eq!(at_hand.unwrap().notes, ["330 Ω is too small for the output: use more than 1.32 kΩ"]);
     refused(
         Pull { leakage: Some(Amperes(2e-3)), ..pull() }.work(),
-        "no resistor does both: it must be at least 1.15 kΩ for the output and at most 750 Ω for leakage and speed",
+        "no resistor does both: it must be above 1.32 kΩ for the output and below 714 Ω for leakage and speed",
     );
     refused(
         Pull { high_above: Some(Volts(1.0)), ..pull() }.work(),
@@ -128,13 +153,64 @@ fn a_pull_lies_between_leakage_and_current() {
 
 #[test]
 fn an_led_gets_the_next_resistor_above() {
-    let led = Led { supply: Volts(24.0), forward: Volts(2.0), in_row: 1, current: Amperes(0.01), series: Series::E24 };
-    found(led.work(), &[("exact_ohm", 2200.0), ("resistance_ohm", 2200.0), ("dissipation_w", 0.22)]);
-    found(Led { in_row: 3, ..led }.work(), &[("exact_ohm", 1800.0), ("actual_current_a", 0.01)]);
+    let led = Led {
+        supply: Volts(24.0),
+        forward: Volts(2.0),
+        in_row: 1,
+        current: Some(Amperes(0.01)),
+        resistance: None,
+        tolerance: USUAL_RESISTORS,
+        series: Series::E24,
+    };
+    // 22 V / 10 mA / 0.95 = 2.316 kΩ; 22² / (2.4 kΩ · 0.95).
+    found(
+        led.work(),
+        &[("exact_ohm", 2200.0), ("resistance_ohm", 2400.0), ("dissipation_w", 0.21228), ("rating_w", 0.5)],
+    );
+    found(
+        Led { in_row: 3, ..led }.work(),
+        &[("exact_ohm", 1800.0), ("resistance_ohm", 2000.0), ("actual_current_a", 0.009)],
+    );
+    let at_hand = Led { resistance: Some(Ohms(2200.0)), current: None, ..led };
+    found(at_hand.work(), &[("actual_current_a", 0.01), ("least_current_a", 0.0095238), ("most_current_a", 0.010526)]);
     refused(
         Led { in_row: 12, ..led }.work(),
         "24 V is not more than the forward voltage of 24 V: nothing is left for a resistor",
     );
+}
+
+#[test]
+fn a_driven_pin_a_source_and_a_chain_by_hand() {
+    // 24 V / (950 Ω + 50 Ω); 10 mA need (2400 − 50) / 0.95 = 2474 Ω.
+    let drive = Drive {
+        supply: Volts(24.0),
+        series: Some(Ohms(1e3)),
+        output: Some(Ohms(50.0)),
+        most_current: Some(Amperes(0.01)),
+        tolerance: USUAL_RESISTORS,
+    };
+    found(
+        drive.work(),
+        &[("current_a", 0.024), ("dissipation_w", 0.5472), ("least_ohm", 2473.7), ("resistance_ohm", 2700.0)],
+    );
+    refused(
+        Drive { series: None, output: None, most_current: None, ..drive }.work(),
+        "drive needs the resistor in the wire, the pin's own resistance, or the current that the pin bears",
+    );
+    // 0.6 V at 100 mA: 6 Ω; 24 / 6 = 4 A; 3 V less at 500 mA.
+    let source = Source { idle: Volts(24.0), loaded: Volts(23.4), current: Amperes(0.1), at: Some(Amperes(0.5)) };
+    found(source.work(), &[("source_ohm", 6.0), ("short_circuit_a", 4.0), ("at_v", 21.0), ("sag_percent", 2.5)]);
+    refused(
+        Source { loaded: Volts(24.0), ..source }.work(),
+        "24 V with the load is not below 24 V without: the source does not sag, so nothing tells its resistance",
+    );
+    let chain =
+        Registers { switches: 17, clock: Hertz(100e3), shortest: Some(Seconds(2e-3)), scan: Some(Seconds(1e-3)) };
+    found(
+        chain.work(),
+        &[("registers", 3.0), ("unused_inputs", 7.0), ("pins", 3.0), ("frame_s", 240e-6), ("slowest_scan_s", 2e-3)],
+    );
+    refused(Registers { switches: 0, ..chain }.work(), "0 switches: 1 to 100,000 can be read by a chain");
 }
 
 #[test]
@@ -198,10 +274,11 @@ fn a_speed_is_sized_by_what_one_count_is_worth() {
 
 fn tension(known: Known) -> Loop {
     Loop {
-        signal: Signal::FourToTwenty,
+        signal: Signal::FOUR_TO_TWENTY,
         units: (0.0, 5000.0),
         known,
         shunt: Some(Ohms(250.0)),
+        tolerance: Share(0.001),
         converter: Some((4095.0, Volts(5.0))),
     }
 }
@@ -213,10 +290,20 @@ fn a_loop_goes_from_current_to_units_to_counts() {
         &[("units", 2500.0), ("percent", 50.0), ("shunt_v", 3.0), ("counts", 2457.0)],
     );
     let note = |milliamperes: f64| tension(Known::Current(Amperes(milliamperes / 1e3))).work().unwrap().notes;
-    for (current, words) in [(3.6, "a fault"), (3.7, "between"), (3.8, "within"), (20.5, "within"), (21.0, "a fault")] {
+    for (current, words) in [
+        (0.0, "no current"),
+        (0.5, "a fault"),
+        (3.6, "a fault"),
+        (3.7, "between"),
+        (3.8, "within"),
+        (20.5, "within"),
+        (20.51, "between"),
+        (21.0, "a fault"),
+        (22.5, "a fault"),
+    ] {
         assert!(note(current).iter().any(|note| note.starts_with(words)), "{current}: {:?}", note(current));
     }
-    let volts = Loop { signal: Signal::ZeroToTen, ..tension(Known::Current(Amperes(0.01))) };
+    let volts = Loop { signal: "0-10V".parse().unwrap(), ..tension(Known::Current(Amperes(0.01))) };
     refused(volts.work(), "0-10V is a voltage: give it in volts");
 }
 
@@ -229,6 +316,7 @@ fn comparator(inverting: bool) -> Hysteresis {
         input: Some(Ohms(10e3)),
         reference: Some(Volts(2.5)),
         wanted: None,
+        tolerance: USUAL_RESISTORS,
     }
 }
 
@@ -247,6 +335,8 @@ fn bands(text: &str) -> Vec<Colour> {
 
 #[test]
 fn bands_are_read_by_the_standards_table() {
+    let three = Colours::Bands(bands("yellow violet red")).work();
+    found(three, &[("resistance_ohm", 4700.0), ("tolerance_percent", 20.0), ("least_ohm", 3760.0)]);
     for (text, ohms, percent, drift) in [
         ("yellow violet red gold", 4700.0, 5.0, None),
         ("brown black black red brown", 10e3, 1.0, None),
@@ -263,7 +353,7 @@ fn bands_are_read_by_the_standards_table() {
     for (text, message) in [
         ("gold red red gold", "band 1 cannot be gold: it is a digit, black to white"),
         ("red red red black", "band 4 cannot be black: it is the tolerance"),
-        ("red red red", "3 bands: a resistor has four, five or six"),
+        ("red red", "2 bands: a resistor has three to six"),
         ("black black red gold", "all digits are black: that is a wire link, not a resistor"),
     ] {
         refused(Colours::Bands(bands(text)).work(), message);
@@ -310,10 +400,11 @@ proptest! {
             capacitance: None,
             levels: Levels::new(Volts(5.0), Volts(rise), Volts(fall)).ok(),
             bounce: Some(Seconds(bounce)),
+            ..rc()
         };
         let worked = filter.work().unwrap();
-        let delays = [worked.number("delay_up_s").unwrap(), worked.number("delay_down_s").unwrap()];
-        prop_assert!(delays.iter().all(|delay| *delay >= bounce * 0.999_999), "{:?}", delays);
+        let least = ["least_delay_up_s", "least_delay_down_s"].map(|key| worked.number(key).unwrap());
+        prop_assert!(least.iter().any(|delay| *delay > bounce), "{:?}", least);
     }
 
     #[test]
@@ -326,6 +417,15 @@ proptest! {
     }
 
     #[test]
+    fn a_divider_for_a_limit_stays_below_it_at_every_corner_and_close(supply in 3.0..60.0f64, share in 0.05..0.95f64) {
+        let limit = supply * share;
+        let given = Divider { supply: Volts(supply), top: None, at_most: Some(Volts(limit)), ..divider() };
+        let worked = given.work().unwrap();
+        let most = worked.number("most_output_v").unwrap();
+        prop_assert!(most < limit && most > 0.9 * limit, "{most} of {limit}");
+    }
+
+    #[test]
     fn a_prescaler_found_does_not_wrap_and_one_less_does(clock in 1e3..1e9f64, bits in 4..33u32, slowest in 0.01..1e3f64) {
         let given = Capture { clock: Hertz(clock), prescale: None, bits, at: None, slowest: Some(Hertz(slowest)) };
         let prescale = given.work().unwrap().number("prescale").unwrap();
@@ -335,7 +435,7 @@ proptest! {
 
     #[test]
     fn a_loop_goes_there_and_back(units in -100.0..6000.0f64, volts in any::<bool>()) {
-        let given = Loop { signal: if volts { Signal::OneToFive } else { Signal::FourToTwenty }, ..tension(Known::Units(units)) };
+        let given = Loop { signal: if volts { "1-5V".parse().unwrap() } else { Signal::FOUR_TO_TWENTY }, ..tension(Known::Units(units)) };
         let there = given.work().unwrap();
         let back = Loop { known: Known::Counts(there.number("counts").unwrap()), ..given };
         prop_assert!((back.work().unwrap().number("units").unwrap() - units).abs() < 1e-6);

@@ -1,6 +1,6 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::{FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
+use super::{Described, FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
@@ -17,9 +17,22 @@ const REASONABLE: std::ops::RangeInclusive<f64> = 1e-12..=1e12;
 
 /// A table of one kind of point, as it stands in the file.
 pub trait PointTable: DeserializeOwned {
+    /// Takes out what stands beside the point in the list to wire from.
+    fn described(&mut self) -> Described;
+
     /// Checks the table and makes the point of it; `None` where an error has been noted.
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>>;
 }
+
+/// Writes [`PointTable::described`] for a table with the keys `address` and `remark`, which every point may have.
+macro_rules! takes_description {
+    () => {
+        fn described(&mut self) -> crate::station::Described {
+            crate::station::Described { address: self.address.take(), remark: self.remark.take() }
+        }
+    };
+}
+pub(crate) use takes_description;
 
 /// Collects what is wrong while points are built.
 #[derive(Debug)]

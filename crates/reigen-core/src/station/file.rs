@@ -13,7 +13,7 @@ use crate::spanned::Spanned;
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;
-use crate::wiring::{self, Wiring};
+use crate::wiring::{self, Unread, Wiring};
 use indexmap::IndexMap;
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
@@ -96,7 +96,8 @@ fn build_wiring(
     }
     for (name, table) in unread {
         let name = checked_name(name, builder);
-        wiring.unread.push((name, table.into_inner().into()));
+        let (wired, described) = table.into_inner().build(builder);
+        wiring.unread.push(Unread { name, wired, described });
     }
     wiring
 }
@@ -138,8 +139,10 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
         builder.place = span.clone();
         builder.table = table.span();
         builder.name.clone_from(&name);
-        if let Some(kind) = table.into_inner().build(builder) {
-            points.push(Point { name, span, kind });
+        let mut table = table.into_inner();
+        let described = table.described();
+        if let Some(kind) = table.build(builder) {
+            points.push(Point { name, span, kind, described });
         }
         points.append(&mut builder.extra);
     }

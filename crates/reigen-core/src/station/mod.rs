@@ -27,6 +27,7 @@ use crate::logic::expression::{Expression, Reference, Span, Type};
 use crate::station::signal::Signal;
 use crate::time::Nanos;
 use crate::wiring::Wiring;
+use crate::wiring::chain::ChainWiring;
 use crate::wiring::connection::Wired;
 use std::fmt::Debug;
 
@@ -61,6 +62,17 @@ pub struct Point {
     pub span: Span,
     /// What it is.
     pub kind: Box<dyn PointKind>,
+    /// What stands beside it in the list to wire from.
+    pub described: Described,
+}
+
+/// What a person has written beside a point: `address` and `remark`.
+#[derive(Debug, Default, Clone, PartialEq, Eq)]
+pub struct Described {
+    /// Its address in the controller, such as `%IX0.3` (IEC 61131-3).
+    pub address: Option<String>,
+    /// Anything else.
+    pub remark: Option<String>,
 }
 
 /// What a point gives to others: itself, under an empty name, or a field.
@@ -144,6 +156,16 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// How it is wired, for the electrical check.
     fn wired(&self) -> Option<&Wired> {
+        None
+    }
+
+    /// Whether it says that something runs, so that what resets it is a stop.
+    fn runs(&self) -> bool {
+        false
+    }
+
+    /// How its registers are wired, where it is a chain.
+    fn chain(&self) -> Option<&ChainWiring> {
         None
     }
 

@@ -1,11 +1,14 @@
 //! `[card.NAME]`: what a card's terminals bear and need, from its data sheet.
 
-use super::sensor::OutputKind;
+use super::parts::RESISTOR_TOLERANCE;
+use super::range::Range;
+use super::sensor::{OutputKind, SignalText};
+use super::supply::Supply;
 use crate::sizing::current_loop::Signal;
 use crate::spanned::Spanned;
 use crate::station::StationErrorKind;
 use crate::station::builder::Builder;
-use crate::units::{Amperes, Hertz, Ohms, Seconds, Volts};
+use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use indexmap::IndexMap;
 use serde::Deserialize;
 use std::collections::HashSet;
@@ -108,6 +111,15 @@ pub struct PullResistor {
     /// Whether it is switched on.
     #[serde(default = "yes")]
     pub on: bool,
+    /// How far its value may be off.
+    pub tolerance: Option<Share>,
+}
+
+impl PullResistor {
+    /// What its value may be.
+    pub fn range(&self) -> Range {
+        Range::within(self.value.0, self.tolerance.map_or(RESISTOR_TOLERANCE, |Share(share)| share))
+    }
 }
 
 fn yes() -> bool {
@@ -119,8 +131,8 @@ fn yes() -> bool {
 #[serde(deny_unknown_fields)]
 pub struct SensorSupply {
     /// Its voltage without load.
-    pub voltage: Volts,
-    /// Its voltage at full load, where that is less.
+    pub voltage: Supply,
+    /// Its voltage at full load, exactly, where that is less.
     pub loaded: Option<Volts>,
     /// What it can give.
     pub current: Option<Amperes>,
@@ -130,8 +142,11 @@ pub struct SensorSupply {
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct CardTable {
-    supply: Volts,
+    supply: Spanned<Supply>,
+    plate: Option<Supply>,
     sensor_supply: Option<SensorSupply>,
+    #[serde(default)]
+    reserved: IndexMap<Spanned<String>, String>,
     #[serde(default)]
     inputs: IndexMap<String, InputTable>,
     #[serde(default)]
@@ -145,10 +160,12 @@ struct InputTable {
     terminals: Spanned<Vec<String>>,
     #[serde(default)]
     mode: Mode,
-    signal: Option<Spanned<String>>,
+    signal: Option<Spanned<SignalText>>,
     standard: Option<Standard>,
     common: Option<Common>,
-    supply: Option<Volts>,
+    supply: Option<Supply>,
+    #[serde(default)]
+    reserved: IndexMap<Spanned<String>, String>,
     on_above: Option<Spanned<Volts>>,
     off_below: Option<Spanned<Volts>>,
     resistance: Option<Ohms>,
@@ -174,9 +191,12 @@ struct OutputTable {
     terminals: Spanned<Vec<String>>,
     kind: SwitchKind,
     drives: Option<Drives>,
-    supply: Option<Volts>,
+    supply: Option<Supply>,
     current: Option<Amperes>,
+    peak: Option<Amperes>,
     group_current: Option<Amperes>,
+    #[serde(default)]
+    reserved: IndexMap<Spanned<String>, String>,
 }
 
 /// What an output switches with.
@@ -205,9 +225,13 @@ pub struct Card {
     /// Its name in the station.
     pub name: String,
     /// Its supply.
-    pub supply: Volts,
+    pub supply: Supply,
+    /// What its plate says that it runs on.
+    pub plate: Option<Supply>,
     /// What it feeds sensors with.
     pub sensor_supply: Option<SensorSupply>,
+    /// Terminals that do something else, with what they do.
+    pub reserved: Vec<(String, String)>,
     /// Its groups of inputs.
     pub inputs: Vec<InputGroup>,
     /// Its groups of outputs.
@@ -215,17 +239,44 @@ pub struct Card {
 }
 
 impl Card {
-    /// What feeds a sensor where nothing else is said: without load, and at full load.
-    pub fn feed(&self) -> (Volts, Volts) {
-        match self.sensor_supply {
-            Some(supply) => (supply.voltage, supply.loaded.unwrap_or(supply.voltage)),
-            None => (self.supply, self.supply),
+    /// What feeds a sensor where nothing else is stated; at full load it may fall to what is stated for that.
+    pub fn feed(&self) -> Supply {
+        let Some(feed) = self.sensor_supply else { return self.supply };
+        let mut supply = feed.voltage.merged(&self.supply);
+        if let Some(loaded) = feed.loaded {
+            supply.range.least = loaded.0;
+            supply.range.most = supply.range.most.max(loaded.0);
+        }
+        supply
+    }
+
+    /// What a terminal is reserved for.
+    pub fn duty(&self, terminal: &str) -> Option<&str> {
+        self.reserved.iter().find(|(name, _)| name == terminal).map(|(_, duty)| duty.as_str())
+    }
+}
+
+/// A threshold or a limit: a voltage, or a share of the group's supply, which it follows.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Threshold {
+    /// A voltage.
+    Fixed(Volts),
+    /// A share of the supply.
+    OfSupply(f64),
+}
+
+impl Threshold {
+    /// The voltage, at one of the supply.
+    pub fn at(self, supply: f64) -> f64 {
+        match self {
+            Self::Fixed(volts) => volts.0,
+            Self::OfSupply(share) => share * supply,
         }
     }
 }
 
 /// Inputs that are alike. What is not stated is `None`, and nothing is checked against it.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct InputGroup {
     /// Its name on the card.
     pub name: String,
@@ -240,17 +291,19 @@ pub struct InputGroup {
     /// What their common is tied to; `None` for pins that are read against 0 V.
     pub common: Option<Common>,
     /// What plus is for them.
-    pub supply: Volts,
+    pub supply: Supply,
     /// Certainly on above this: between terminal and common, or between pin and 0 V.
-    pub on_above: Volts,
+    pub on_above: Threshold,
     /// Certainly off below this.
-    pub off_below: Volts,
+    pub off_below: Threshold,
     /// From the terminal to its common.
     pub resistance: Option<Ohms>,
     /// What it draws, whatever the voltage.
     pub current: Option<Amperes>,
-    /// The least and greatest voltage that a terminal bears.
-    pub bears: [Volts; 2],
+    /// The least voltage that a terminal bears.
+    pub least: Volts,
+    /// The greatest voltage that it bears.
+    pub most: Threshold,
     /// Inside the card.
     pub pull_up: Option<PullResistor>,
     /// Inside the card.
@@ -278,10 +331,20 @@ impl InputGroup {
         self.resistance.is_some() || self.current.is_some() || self.limits().is_some()
     }
 
+    /// Whether it reads its sensors by their current, and feeds them itself.
+    pub fn reads_current(&self) -> bool {
+        self.standard == Some(Standard::Iec60947Part5Section6)
+    }
+
     /// Whether sensors of this kind can be read at all.
     pub fn takes(&self, output: OutputKind) -> bool {
         let by_current = output == OutputKind::Iec60947Part5Section6;
-        by_current == (self.standard == Some(Standard::Iec60947Part5Section6))
+        by_current == self.reads_current()
+    }
+
+    /// Whether a terminal is tied to a rail.
+    pub fn is_tied(&self, terminal: &str) -> bool {
+        self.tied_to_zero.iter().chain(&self.tied_to_plus).any(|tied| tied == terminal)
     }
 }
 
@@ -297,9 +360,11 @@ pub struct OutputGroup {
     /// Which way, for transistors.
     pub drives: Option<Drives>,
     /// The voltage at the common.
-    pub supply: Volts,
+    pub supply: Supply,
     /// What one terminal bears.
     pub current: Option<Amperes>,
+    /// What one terminal bears for 10 ms.
+    pub peak: Option<Amperes>,
     /// What all together bear.
     pub group_current: Option<Amperes>,
 }
@@ -307,39 +372,68 @@ pub struct OutputGroup {
 /// A pin that states no thresholds switches by these shares of its supply (JESD8C for CMOS levels: 0.7 and 0.3).
 const CMOS: (f64, f64) = (0.7, 0.3);
 
+/// A pin bears a little less than 0 V, what a clamp diode lets through (any data sheet of CMOS inputs).
+const CLAMP: Volts = Volts(-0.3);
+
 impl CardTable {
     /// Checks the table and makes the card of it.
     pub(crate) fn build(self, name: String, builder: &mut Builder<'_>) -> Card {
-        let supply = self.supply;
+        let supply = *self.supply.get_ref();
         let mut taken: HashSet<String> = HashSet::new();
-        let inputs =
-            self.inputs.into_iter().map(|(name, table)| table.build(name, supply, &mut taken, builder)).collect();
-        let outputs = self
-            .outputs
-            .into_iter()
-            .map(|(name, table)| OutputGroup {
-                name,
-                terminals: names(table.terminals, &mut taken, builder),
-                kind: table.kind,
-                drives: table.drives,
-                supply: table.supply.unwrap_or(supply),
-                current: table.current,
-                group_current: table.group_current,
-            })
-            .collect();
-        Card { name, supply, sensor_supply: self.sensor_supply, inputs, outputs }
+        let mut reserved: Vec<(Spanned<String>, String)> = self.reserved.into_iter().collect();
+        let mut inputs = Vec::new();
+        for (name, mut table) in self.inputs {
+            reserved.extend(std::mem::take(&mut table.reserved));
+            inputs.push(table.build(name, supply, &mut taken, builder));
+        }
+        let mut outputs = Vec::new();
+        for (name, mut table) in self.outputs {
+            reserved.extend(std::mem::take(&mut table.reserved));
+            outputs.push(table.build(name, supply, &mut taken, builder));
+        }
+        for (terminal, _) in reserved.iter().filter(|(terminal, _)| !taken.contains(terminal.get_ref())) {
+            let known = taken.iter().cloned().collect();
+            builder.refuse(terminal.span(), StationErrorKind::unknown("terminal", terminal.get_ref(), known));
+        }
+        let reserved = reserved.into_iter().map(|(terminal, duty)| (terminal.into_inner(), duty)).collect();
+        Card { name, supply, plate: self.plate, sensor_supply: self.sensor_supply, reserved, inputs, outputs }
+    }
+}
+
+impl OutputTable {
+    fn build(
+        self,
+        name: String,
+        supply: Supply,
+        taken: &mut HashSet<String>,
+        builder: &mut Builder<'_>,
+    ) -> OutputGroup {
+        OutputGroup {
+            name,
+            terminals: names(self.terminals, taken, builder),
+            kind: self.kind,
+            drives: self.drives,
+            supply: self.supply.map_or(supply, |own| own.merged(&supply)),
+            current: self.current,
+            peak: self.peak,
+            group_current: self.group_current,
+        }
     }
 }
 
 impl InputTable {
-    fn build(self, name: String, supply: Volts, taken: &mut HashSet<String>, builder: &mut Builder<'_>) -> InputGroup {
+    fn build(self, name: String, supply: Supply, taken: &mut HashSet<String>, builder: &mut Builder<'_>) -> InputGroup {
         let limits = self.standard.and_then(Standard::limits);
-        let supply = self.supply.unwrap_or(supply);
-        let own = |table: &Option<Spanned<Volts>>| table.as_ref().map(|volts| *volts.get_ref());
-        let on_above = own(&self.on_above).or(limits.map(|limits| limits.on_above)).unwrap_or(supply * CMOS.0);
-        let off_below = own(&self.off_below).or(limits.map(|limits| limits.off_below)).unwrap_or(supply * CMOS.1);
-        if let Some(place) = self.on_above.as_ref().or(self.off_below.as_ref()).filter(|_| off_below >= on_above) {
-            builder.refuse(place.span(), StationErrorKind::wrong_way_round("the thresholds", off_below, on_above));
+        let supply = self.supply.map_or(supply, |own| own.merged(&supply));
+        let threshold = |own: &Option<Spanned<Volts>>, standard: Option<Volts>, share: f64| {
+            let fixed = own.as_ref().map(|volts| *volts.get_ref()).or(standard);
+            fixed.map_or(Threshold::OfSupply(share), Threshold::Fixed)
+        };
+        let on_above = threshold(&self.on_above, limits.map(|limits| limits.on_above), CMOS.0);
+        let off_below = threshold(&self.off_below, limits.map(|limits| limits.off_below), CMOS.1);
+        let [on, off] = [on_above, off_below].map(|threshold| threshold.at(supply.nominal.0));
+        if let Some(place) = self.on_above.as_ref().or(self.off_below.as_ref()).filter(|_| off >= on) {
+            builder.refuse(place.span(), StationErrorKind::wrong_way_round("the thresholds", Volts(off), Volts(on)));
         }
         let terminals = names(self.terminals, taken, builder);
         let known: HashSet<&String> = terminals.iter().collect();
@@ -349,7 +443,7 @@ impl InputTable {
             }
         }
         let plain = |names: Vec<Spanned<String>>| names.into_iter().map(Spanned::into_inner).collect();
-        let [least, most] = limits.map_or([Volts(-0.3), supply], |limits| limits.bears);
+        let bears = limits.map(|limits| limits.bears);
         InputGroup {
             name,
             terminals,
@@ -363,7 +457,8 @@ impl InputTable {
             off_below,
             resistance: self.resistance,
             current: self.current,
-            bears: [self.least.unwrap_or(least), self.most.unwrap_or(most)],
+            least: self.least.or(bears.map(|[least, _]| least)).unwrap_or(CLAMP),
+            most: self.most.or(bears.map(|[_, most]| most)).map_or(Threshold::OfSupply(1.0), Threshold::Fixed),
             pull_up: self.pull_up,
             pull_down: self.pull_down,
             schmitt: self.schmitt,
@@ -386,10 +481,10 @@ fn names(names: Spanned<Vec<String>>, taken: &mut HashSet<String>, builder: &mut
     names.into_inner()
 }
 
-/// A standard signal by its name.
-pub(super) fn signal(text: Option<Spanned<String>>, builder: &mut Builder<'_>) -> Option<Signal> {
+/// A signal by its name or its two ends.
+pub(super) fn signal(text: Option<Spanned<SignalText>>, builder: &mut Builder<'_>) -> Option<Signal> {
     let text = text?;
-    match text.get_ref().parse() {
+    match text.get_ref().signal() {
         Ok(signal) => Some(signal),
         Err(message) => {
             builder.refuse(text.span(), StationErrorKind::File(message));

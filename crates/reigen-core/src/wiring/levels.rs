@@ -1,397 +1,367 @@
-//! Levels: what stands at the terminal in both states, what it bears, and what the input makes of it.
+//! Levels: what stands at the terminal in both states, what it bears, and what the input reads.
 
-use super::Circuit;
-use super::card::{Common, InputGroup};
+use super::Found;
+use super::card::{Common, Standard, Threshold};
+use super::circuit::{Branch, Circuit, Draw, Input, State};
 use super::connection::{Rail, ReadAs};
-use super::network::Node;
-use super::polarity::side;
-use super::sensor::{Drive, OutputKind, Sensor};
+use super::network::{Element, End};
+use super::parts::{PartKind, USUAL_RATING};
+use super::sensor::{Drive, OutputKind};
+use super::states::{self, Measured, TOLERANCE, Worked, Worst};
 use crate::condition::input::Contact;
-use crate::finding::Finding;
-use crate::sizing::series::Series;
-use crate::units::{Amperes, Ohms, Volts};
+use crate::finding::{Finding, Severity};
+use crate::units::{Amperes, Ohms, Volts, Watts, engineering};
 
-/// What stands at a terminal in the two states of its sensor.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Levels {
-    /// While the sensor conducts, or drives its asserted level.
-    pub(super) conducting: Option<Volts>,
-    /// While it does not.
-    pub(super) resting: Option<Volts>,
-}
-
-impl Levels {
-    /// The level while actuated, and while not.
-    pub(super) fn by_state(self, contact: Contact) -> [Option<Volts>; 2] {
-        match contact {
-            Contact::NormallyOpen => [self.conducting, self.resting],
-            Contact::NormallyClosed => [self.resting, self.conducting],
-        }
+/// What stands at a circuit's terminal while it is actuated and while it is not, where that can be worked out.
+pub(super) fn by_actuation(circuit: &Circuit<'_>) -> [Option<Measured>; 2] {
+    let (Some(input), ReadAs::Input { contact, .. }) = (Input::new(circuit), &circuit.wired.read_as) else {
+        return [None; 2];
+    };
+    let [conducting, resting] = [State::Conducting, State::Resting].map(|state| states::measured(&input, state));
+    match contact {
+        Contact::NormallyOpen => [conducting, resting],
+        Contact::NormallyClosed => [resting, conducting],
     }
-}
-
-/// A sensor on an input of two levels.
-struct Input<'a> {
-    circuit: &'a Circuit<'a>,
-    sensor: &'a Sensor,
-    group: &'a InputGroup,
-    /// The side that it switches to.
-    side: Rail,
-    /// What feeds it, without load and at full load.
-    feed: (Volts, Volts),
-}
-
-/// What a sum may miss by its last bits and by the shortest wire.
-const TOLERANCE: f64 = 1e-6;
-
-/// A wire so short that it does not count.
-const LEAST_RESISTANCE: f64 = 1e-3;
-
-impl<'a> Input<'a> {
-    fn new(circuit: &'a Circuit<'a>) -> Option<Self> {
-        let (sensor, ReadAs::Input { asserted, .. }) = (circuit.sensor?, &circuit.wired.read_as) else { return None };
-        let (card, group) = circuit.inputs()?;
-        let side = side(sensor, *asserted)?;
-        let feed = match circuit.wired.parts.supply {
-            Some(supply) => (supply, supply),
-            // A contact leads to what feeds the input itself.
-            None if sensor.output.is_mechanical() && card.sensor_supply.is_none() => (group.supply, group.supply),
-            None => card.feed(),
-        };
-        (group.mode == super::card::Mode::Digital).then_some(Self { circuit, sensor, group, side, feed })
-    }
-
-    /// The high and low level of an output that drives both.
-    fn driven(&self, feed: Volts) -> (Volts, Volts) {
-        let (high, low) = self.sensor.levels;
-        match self.sensor.output {
-            // TIA-422 guarantees 2 V between the wires; one wire alone gives about these.
-            OutputKind::LineDriver => (high.unwrap_or(Volts(2.5)), low.unwrap_or(Volts(0.5))),
-            _ => (high.unwrap_or(feed - self.sensor.drop), low.unwrap_or(self.sensor.drop)),
-        }
-    }
-
-    /// What hangs on the terminal while the sensor conducts or rests; the sensor first.
-    fn node(&self, conducting: bool, feed: Volts) -> Node {
-        let mut node = Node::default();
-        let (sensor, wired) = (self.sensor, self.circuit.wired);
-        let series = wired.parts.filter.map_or(0.0, |filter| filter.resistance.0);
-        let cable = Ohms((wired.cable_resistance() + series).max(LEAST_RESISTANCE));
-        let drives_both = sensor.output.drive() == Drive::Both;
-        match (conducting, drives_both, self.side) {
-            (_, true, side) => {
-                let (high, low) = self.driven(feed);
-                let is_high = (side == Rail::Plus) == conducting;
-                node.resistor("the output over its cable", if is_high { high } else { low }, cable);
-            }
-            (true, _, Rail::Plus) => node.resistor(self.conducting_words(feed), feed - sensor.drop, cable),
-            (true, _, Rail::Zero) => node.resistor(self.conducting_words(Volts(0.0)), sensor.drop, cable),
-            (false, _, Rail::Plus) => node.source("leakage", sensor.leakage),
-            (false, _, Rail::Zero) => node.source("leakage", Amperes(-sensor.leakage.0)),
-        }
-        self.input_arms(conducting, &mut node);
-        node
-    }
-
-    fn conducting_words(&self, from: Volts) -> String {
-        match self.sensor.drop.0 > 0.0 {
-            true => format!("{from} over a drop of {}", self.sensor.drop),
-            false => format!("{from} over the cable"),
-        }
-    }
-
-    /// What hangs on the terminal beside the sensor.
-    fn input_arms(&self, conducting: bool, node: &mut Node) {
-        let (group, wired) = (self.group, self.circuit.wired);
-        let common = if group.common == Some(Common::Plus) { group.supply } else { Volts(0.0) };
-        if let Some(resistance) = group.resistance {
-            node.resistor("the input", common, resistance);
-        } else if let (Some(current), true) = (self.drawn(), conducting) {
-            let into = if group.common == Some(Common::Plus) { current.0 } else { -current.0 };
-            node.source("drawn by the input", Amperes(into));
-        }
-        if let Some(pull_up) = self.sensor.pull_up {
-            node.resistor("the sensor's pull-up", self.feed.0, pull_up);
-        }
-        let inside = |pull: Option<super::card::PullResistor>| pull.filter(|pull| pull.on).map(|pull| pull.value);
-        for (what, to, value) in [
-            ("the card's pull-up", group.supply, inside(group.pull_up)),
-            ("the card's pull-down", Volts(0.0), inside(group.pull_down)),
-            ("the pull-up", group.supply, wired.parts.pull_up),
-            ("the pull-down", Volts(0.0), wired.parts.pull_down),
-        ] {
-            if let Some(value) = value {
-                node.resistor(what, to, value);
-            }
-        }
-    }
-
-    /// What the input draws whatever the voltage.
-    fn drawn(&self) -> Option<Amperes> {
-        self.group.current.or(self.group.limits().map(|limits| limits.most_current))
-    }
-
-    fn levels(&self) -> Levels {
-        Levels {
-            conducting: self.node(true, self.feed.1).voltage(),
-            resting: match self.rests_by_standard() {
-                // The input is off, somewhere between its common and its threshold.
-                Some(_) => Some(if self.group.common == Some(Common::Plus) { self.group.supply } else { Volts(0.0) }),
-                None => self.node(false, self.feed.0).voltage(),
-            },
-        }
-    }
-
-    /// What leaks into an input whose resistance is not known, at its off threshold; `None` where it is known.
-    fn rests_by_standard(&self) -> Option<Amperes> {
-        let group = self.group;
-        if group.resistance.is_some() || !group.has_path() || self.sensor.output.drive() == Drive::Both {
-            return None;
-        }
-        let wired = self.circuit.wired;
-        let bleeder = if group.common == Some(Common::Plus) { wired.parts.pull_up } else { wired.parts.pull_down };
-        let aside = bleeder.map_or(0.0, |bleeder| group.off_below.0 / bleeder.0);
-        Some(Amperes((self.sensor.leakage.0 - aside).max(0.0)))
-    }
-
-    /// The voltage that the input compares with its thresholds: from its common.
-    fn across(&self, voltage: Volts) -> Volts {
-        if self.group.common == Some(Common::Plus) { self.group.supply - voltage } else { voltage }
-    }
-
-    /// Whether the input must read its upper level in a state of the sensor.
-    fn wants_upper(&self, conducting: bool) -> bool {
-        match self.group.common {
-            Some(Common::Plus) => (self.side == Rail::Zero) == conducting,
-            _ => (self.side == Rail::Plus) == conducting,
-        }
-    }
-}
-
-/// What stands at a circuit's terminal, where that can be worked out.
-pub(super) fn of(circuit: &Circuit<'_>) -> Option<Levels> {
-    Input::new(circuit).map(|input| input.levels())
 }
 
 /// Checks the levels of one input.
-pub(super) fn check(circuit: &Circuit<'_>, findings: &mut Vec<Finding>) {
+pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
     let Some(input) = Input::new(circuit) else { return };
     if !input.group.takes(input.sensor.output) {
         return;
     }
-    check_borne(&input, findings);
-    check_state(&input, true, findings);
-    if input.rests_by_standard().is_some() {
-        check_leakage_by_standard(&input, findings);
-    } else if input.levels().resting.is_none() {
-        findings.push(floating(&input));
-    } else {
-        check_state(&input, false, findings);
+    let errors = work_all(&input, Draw::Least);
+    let first = found.len();
+    check_all(&input, &errors, Draw::Least, found);
+    // With the greatest current that a standard allows, what fails only then is worth knowing.
+    if input.group.current.is_none() && input.group.resistance.is_none() && input.group.limits().is_some() {
+        let mut more = Vec::new();
+        check_all(&input, &work_all(&input, Draw::Greatest), Draw::Greatest, &mut more);
+        let known: Vec<&str> = found.iter().skip(first).map(|found| found.finding.code).collect();
+        more.retain(|more| !known.contains(&more.finding.code));
+        found.extend(more.into_iter().map(|mut more| {
+            more.finding.severity = Severity::Note;
+            more
+        }));
     }
-    check_currents(&input, findings);
-    check_filter(&input, findings);
+    check_parts(&input, &errors, found);
+}
+
+/// Both states, and what stands behind a converter.
+struct AllStates {
+    conducting: Worked,
+    resting: Worked,
+    behind: Vec<Worked>,
+}
+
+fn work_all(input: &Input<'_, '_>, draw: Draw) -> AllStates {
+    let behind = [State::Conducting, State::Resting]
+        .into_iter()
+        .filter_map(|state| states::behind_converter(input, state, draw));
+    AllStates {
+        conducting: states::work(input, State::Conducting, draw),
+        resting: states::work(input, State::Resting, draw),
+        behind: behind.collect(),
+    }
+}
+
+impl AllStates {
+    fn each(&self) -> impl Iterator<Item = &Worked> {
+        [&self.conducting, &self.resting].into_iter().chain(&self.behind)
+    }
+}
+
+fn check_all(input: &Input<'_, '_>, all: &AllStates, draw: Draw, found: &mut Vec<Found>) {
+    check_borne(input, all, found);
+    check_pulls(input, all, found);
+    for worked in all.each() {
+        match worked.floats {
+            true if worked.state == State::Resting && input.rests_by_current(State::Resting) => {}
+            true => {
+                found.push(floating(input, worked.state));
+                return;
+            }
+            false => {}
+        }
+    }
+    check_state(input, &all.conducting, found);
+    match input.rests_by_current(State::Resting) && input.sensor.output.drive() != Drive::Both {
+        true => check_by_current(input, found),
+        false => check_state(input, &all.resting, found),
+    }
+    all.behind.iter().for_each(|worked| check_state(input, worked, found));
+    check_currents(input, all, draw, found);
 }
 
 /// A terminal that gets more, or less, than it bears.
-fn check_borne(input: &Input<'_>, findings: &mut Vec<Finding>) {
-    let [least, most] = input.group.bears;
-    let nodes = [input.node(true, input.feed.0), input.node(false, input.feed.0)];
-    let worst = nodes.iter().filter_map(|node| Some((node.voltage()?, node)));
-    let Some((voltage, node)) = worst.clone().max_by(|one, other| one.0.0.total_cmp(&other.0.0)) else { return };
-    if voltage.0 > most.0 * (1.0 + TOLERANCE) {
-        let top = Ohms(10e3);
-        let bottom = Ohms(Series::E24.below(top.0 * most.0 / (voltage.0 - most.0)));
-        let divided = crate::sizing::divider::output(voltage, top, bottom, None);
-        let remedy = format!(
-            "{top} in the wire and {bottom} from the terminal to 0 V make {divided} of it; or feed the sensor with {most}"
-        );
-        let message = format!("{voltage} comes to a terminal that bears {most}");
-        let finding = Finding::error("over-voltage", input.circuit.name, message, &remedy);
-        findings.push(finding.with_sum(format!("{}, and the terminal bears {most}", node.sum())));
+fn check_borne(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+    let name = input.circuit.name;
+    let worst = |of: fn(&Worked) -> &Worst| {
+        let each = all.each().filter(|worked| !worked.floats).filter(|worked| of(worked).fails());
+        each.max_by(|one, other| of(one).by.total_cmp(&of(other).by))
+    };
+    let terminal = terminal_words(input);
+    if let Some(worked) = worst(|worked| &worked.above) {
+        let (volts, most) = (Volts(worked.above.volts), Volts(worked.above.bound));
+        let rated = match input.group.most {
+            Threshold::OfSupply(_) if input.converter().is_none() => {
+                format!("its supply of {}, which may be as low as {most}", input.group.supply.nominal)
+            }
+            _ => most.to_string(),
+        };
+        let message = format!("up to {volts} on {terminal} rated for {rated}");
+        let finding =
+            Finding::error("over-voltage", name, message, "feed the sensor with less, or use another terminal");
+        let excess = input.converter().is_none().then_some((worked.above.volts, worked.above.bound));
+        found.push(Found { excess, ..Found::at(finding.with_sum(worked.sum(&worked.above)), worked.state) });
     }
-    for (voltage, node) in worst.filter(|(voltage, _)| voltage.0 < least.0 - TOLERANCE) {
-        let message = format!("{voltage} comes to a terminal that bears no less than {least}");
-        let remedy = "a diode from 0 V to the terminal behind 10 kΩ, or a sensor that does not go below 0 V";
-        let finding = Finding::error("under-voltage", input.circuit.name, message, remedy);
-        findings.push(finding.with_sum(format!("{}, and the terminal bears {least}", node.sum())));
+    if let Some(worked) = worst(|worked| &worked.below) {
+        let (volts, least) = (Volts(worked.below.volts), Volts(worked.below.bound));
+        let message = format!("down to {volts} on {terminal} rated for {least} and above");
+        let finding = Finding::error("under-voltage", name, message, "use a sensor that does not go below 0 V");
+        found.push(Found::at(finding.with_sum(worked.sum(&worked.below)), worked.state));
+    }
+}
+
+fn terminal_words(input: &Input<'_, '_>) -> String {
+    match input.converter() {
+        Some((_, from, to)) => format!("the level converter {from} to {to} at the terminal,"),
+        None => "a terminal".to_owned(),
+    }
+}
+
+/// A pull-up and a pull-down that hold the open terminal between its thresholds.
+fn check_pulls(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+    let resting = &all.resting;
+    if resting.floats || !resting.level.fails() || input.rests_by_current(State::Resting) {
+        return;
+    }
+    let resistors = || {
+        resting.model.network.branches.iter().filter(|branch| {
+            matches!(branch.element, Element::Resistor(_))
+                && matches!(branch.role, Branch::Part(_) | Branch::SensorPull | Branch::CardPull)
+        })
+    };
+    let up = resistors().any(|branch| matches!(branch.from, End::Rail(_)) || branch.role == Branch::SensorPull);
+    let down = resistors().any(|branch| branch.to == End::Ground);
+    // A sensor that leaks through one resistor, and not another one, spoils the level.
+    if !(up && down) || input.sensor.output.drive() == Drive::Both || leak_is_the_cause(input, resting) {
+        return;
+    }
+    let message = "a pull-up and a pull-down hold the open terminal between its thresholds".to_owned();
+    let remedy = "switch one of them off: keep the one that leads away from the side that the sensor switches to";
+    let sum = format!("{}; {}", resting.sum(&resting.level), bound_words(input, resting));
+    found.push(Found::at(
+        Finding::error("both-pulls", input.circuit.name, message, remedy).with_sum(sum),
+        State::Resting,
+    ));
+}
+
+/// What the input needs in a state.
+fn bound_words(input: &Input<'_, '_>, worked: &Worked) -> String {
+    let bound = Volts(worked.level.bound);
+    let upper = input.wants_upper(worked.state);
+    if input.converter().is_some() {
+        return format!("certain only beyond {bound}");
+    }
+    match (input.group.common, upper) {
+        (Some(Common::Plus), true) => {
+            format!("the input is certainly on only with {bound} or more between plus and the terminal")
+        }
+        (Some(Common::Plus), false) => {
+            format!("the input is certainly off only with {bound} or less between plus and the terminal")
+        }
+        (Some(_), true) => format!("the input is certainly on only at {bound} and above"),
+        (Some(_), false) => format!("the input is certainly off only at {bound} and below"),
+        (None, true) => format!("the pin is certainly high only at {bound} and above"),
+        (None, false) => format!("the pin is certainly low only at {bound} and below"),
     }
 }
 
 /// A state that the input does not certainly read as it should.
-fn check_state(input: &Input<'_>, conducting: bool, findings: &mut Vec<Finding>) {
-    let (group, name) = (input.group, input.circuit.name);
-    let upper = input.wants_upper(conducting);
-    // The state that should be high is worst at full load, the one that should be low without.
-    let node = input.node(conducting, if upper { input.feed.1 } else { input.feed.0 });
-    let Some(voltage) = node.voltage() else { return };
-    let across = input.across(voltage);
-    let fails = if upper { across < group.on_above } else { across > group.off_below };
-    if !fails || current_keeps_off(input, upper, across) {
+fn check_state(input: &Input<'_, '_>, worked: &Worked, found: &mut Vec<Found>) {
+    if worked.floats || !worked.level.fails() || current_keeps_off(input, worked) {
         return;
     }
-    let (bound, word) = if upper { (group.on_above, "on only above") } else { (group.off_below, "off only below") };
-    let sum = match group.common {
-        Some(Common::Plus) => {
-            format!(
-                "{}; {} − {voltage} = {across} across the input, certainly {word} {bound}",
-                node.sum(),
-                group.supply
-            )
-        }
-        Some(_) => format!("{}, and the input is certainly {word} {bound}", node.sum()),
-        None => format!(
-            "{}, and the pin is certainly {} {bound}",
-            node.sum(),
-            if upper { "high only above" } else { "low only below" }
+    let leaks = worked.state == State::Resting && leak_is_the_cause(input, worked);
+    let (code, message) = match (leaks, worked.state) {
+        (true, _) => (
+            "leakage",
+            format!("the sensor's leakage of up to {} spoils the level while it is open", input.sensor.leakage),
         ),
+        (_, State::Conducting) => ("never-on", "the input is not certain to read that the sensor is closed".to_owned()),
+        (_, State::Resting) => ("never-off", "the input is not certain to read that the sensor is open".to_owned()),
     };
-    let leaks = !conducting && input.sensor.leakage.0 > 0.0 && input.sensor.output.drive() != Drive::Both;
-    let (code, message) = match (leaks, conducting) {
-        (true, _) => {
-            let message = format!("the sensor's leakage of {} spoils the level while it is open", input.sensor.leakage);
-            ("leakage", message)
-        }
-        (_, true) => ("never-on", "the input never certainly sees that the sensor is closed".to_owned()),
-        (_, false) => ("never-off", "the input never certainly sees that the sensor is open".to_owned()),
+    let remedy = match code {
+        "leakage" => "use a sensor with less leakage, or an input that draws more current",
+        _ => "use a sensor with less voltage drop, another feed, or another input",
     };
-    let remedy = if leaks { bleeder(input, upper) } else { stronger(input, conducting, upper) };
-    findings.push(Finding::error(code, name, message, &remedy).with_sum(sum));
+    let sum = format!("{}; {}", worked.sum(&worked.level), bound_words(input, worked));
+    found.push(Found::at(Finding::error(code, input.circuit.name, message, remedy).with_sum(sum), worked.state));
+}
+
+/// Whether the level would be right without any leakage.
+fn leak_is_the_cause(input: &Input<'_, '_>, worked: &Worked) -> bool {
+    if input.sensor.leakage.0 <= 0.0 || input.sensor.output.drive() == Drive::Both || worked.state != State::Resting {
+        return false;
+    }
+    let mut sealed = input.sensor.clone();
+    sealed.leakage = Amperes(0.0);
+    let sealed = Input { sensor: &sealed, ..input.clone() };
+    let worked = states::work(&sealed, State::Resting, Draw::Least);
+    !worked.floats && !worked.level.fails()
 }
 
 /// Whether an input by the standard is off all the same, since so little flows.
-fn current_keeps_off(input: &Input<'_>, upper: bool, across: Volts) -> bool {
+fn current_keeps_off(input: &Input<'_, '_>, worked: &Worked) -> bool {
     let off = input.group.limits().map(|limits| limits.off_current);
-    match (upper, off, input.group.resistance) {
-        (false, Some(off), Some(resistance)) => across / resistance <= off,
+    match (input.wants_upper(worked.state), off, input.group.resistance) {
+        (false, Some(off), Some(resistance)) => {
+            let across = input.across(worked.level.volts, input.group.supply.range.most);
+            across / (resistance.0 * 0.95) <= off.0
+        }
         _ => false,
     }
 }
 
-/// The resistor that takes a leakage aside.
-fn bleeder(input: &Input<'_>, upper: bool) -> String {
-    let (group, leakage) = (input.group, input.sensor.leakage);
-    let (room, rail) = match (group.common, upper) {
-        (Some(Common::Plus), _) => (group.off_below, "plus"),
-        (_, true) => (group.supply - group.on_above, "plus"),
-        (_, false) => (group.off_below, "0 V"),
-    };
-    // All that leaks must flow at less than the threshold; what flows already need not flow through the new one.
-    let there = input.node(false, input.feed.0).conductance();
-    let exact = 1.0 / (leakage.0 / room.0 - there);
-    format!(
-        "{} from the terminal to {rail} takes it aside, or a sensor that leaks less",
-        Ohms(Series::E12.below(exact))
-    )
-}
-
-/// What brings a level up or down that does not reach its threshold.
-fn stronger(input: &Input<'_>, conducting: bool, upper: bool) -> String {
-    let group = input.group;
-    match (conducting, upper) {
-        (true, true) => {
-            let needed = group.on_above + (input.feed.1 - input.across(input.levels().conducting.unwrap_or_default()));
-            format!(
-                "feed the sensor with {needed} or more, or take an input that is on above less than {}",
-                group.on_above
-            )
-        }
-        (true, false) => "weaken what pulls the other way: ten times the value, or a sensor with less drop".to_owned(),
-        (false, _) => {
-            let (rail, there) = if upper { ("plus", group.supply) } else { ("0 V", Volts(0.0)) };
-            format!("{} from the terminal to {rail} brings it to {there}", Ohms(10e3))
-        }
-    }
-}
-
-/// Leakage into an input of which only the standard's limits are known.
-fn check_leakage_by_standard(input: &Input<'_>, findings: &mut Vec<Finding>) {
-    let (Some(into), Some(limits)) = (input.rests_by_standard(), input.group.limits()) else { return };
-    if into <= limits.off_current {
+/// A resting sensor on an input of which only its limits are known.
+fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<Found>) {
+    let (into, ..) = states::into_input(input, State::Resting);
+    let off = input.off_current();
+    if into.most <= off * (1.0 + TOLERANCE) {
         return;
     }
-    let words = input.group.standard.map_or("the input", super::card::Standard::words);
-    let rail = if input.group.common == Some(Common::Plus) { "plus" } else { "0 V" };
-    let exact = limits.off_below.0 / (input.sensor.leakage.0 - limits.off_current.0);
-    let bleeder = Ohms(Series::E12.below(exact));
-    let message = format!("the sensor's leakage of {} keeps the input on", input.sensor.leakage);
-    let sum = format!("{into} flow into {words}, which is certainly off at {} and below", limits.off_current);
-    let remedy = format!(
-        "{bleeder} from the terminal to {rail} takes it aside, or a type 2 or 3 input, or a sensor that leaks less"
-    );
-    findings.push(Finding::error("leakage", input.circuit.name, message, &remedy).with_sum(sum));
+    let words = input.group.standard.map_or("the input", Standard::words);
+    let leaks = input.sensor.leakage.0 > 0.0;
+    let (code, message) = match leaks {
+        true => ("leakage", format!("the sensor's leakage of up to {} can keep the input on", input.sensor.leakage)),
+        false => ("never-off", "what is wired beside the sensor keeps the input on while it is open".to_owned()),
+    };
+    let sum = format!("{} flow into {words}, which is certainly off at {} and below", Amperes(into.most), Amperes(off));
+    let finding =
+        Finding::error(code, input.circuit.name, message, "use a sensor with less leakage, or a type 2 or 3 input");
+    found.push(Found::at(finding.with_sum(sum), State::Resting));
 }
 
-fn floating(input: &Input<'_>) -> Finding {
-    let (sensor, group) = (input.sensor, input.group);
-    let (word, rail, inside) = match input.side {
-        Rail::Zero => ("pull-up", group.supply, group.pull_up),
-        Rail::Plus => ("pull-down", Volts(0.0), group.pull_down),
+fn floating(input: &Input<'_, '_>, state: State) -> Found {
+    let word = match input.side {
+        Rail::Zero => "pull-up",
+        Rail::Plus => "pull-down",
     };
-    // The usual value, unless the leakage would move the level across it.
-    let room = if input.side == Rail::Zero { group.supply - group.on_above } else { group.off_below };
-    let most = if sensor.leakage.0 > 0.0 { (room / sensor.leakage).0 } else { f64::INFINITY };
-    let value = Ohms(if most < 10e3 { Series::E12.below(most) } else { 10e3 });
-    let remedy = match inside {
-        Some(pull) => format!("switch the terminal's {word} of {} on, or add {value} to {rail}", pull.value),
-        None => format!("add a {word} of {value} from the terminal to {rail}"),
-    };
-    let message = format!("nothing defines the level while {} is open, so the input floats", sensor.output.words());
+    let what = input.sensor.output.words();
+    let message = format!("nothing defines the level while {what} is open: the input floats");
     let sum = "an open sensor drives no current, and no resistor leads from the terminal to plus or to 0 V".to_owned();
-    Finding::error("floating", input.circuit.name, message, &remedy).with_sum(sum)
+    let finding = Finding::error("floating", input.circuit.name, message, &format!("fit a {word} at the terminal"));
+    Found::at(finding.with_sum(sum), state)
 }
 
 /// Too much current for the sensor, or too little.
-fn check_currents(input: &Input<'_>, findings: &mut Vec<Finding>) {
-    let node = input.node(true, input.feed.0);
-    let Some(voltage) = node.voltage() else { return };
+fn check_currents(input: &Input<'_, '_>, all: &AllStates, draw: Draw, found: &mut Vec<Found>) {
     let (sensor, name) = (input.sensor, input.circuit.name);
-    let current = match (input.group.limits(), input.group.resistance, input.group.current) {
-        // Only what the standard guarantees can be counted on.
-        (Some(limits), None, None) => limits.on_current,
-        _ => Amperes(node.current_but_first(voltage).0.abs()),
-    };
-    if let Some(most) = sensor.most_current.filter(|most| current.0 > most.0 * (1.0 + TOLERANCE)) {
-        let message = format!("{current} flow through an output that carries {most}");
-        let least = Ohms(Series::E12.above(input.feed.0.0 / most.0));
-        let remedy = format!("no resistor below {least} at {}", input.feed.0);
-        findings.push(Finding::error("too-much-current", name, message, &remedy).with_sum(node.sum()));
+    let conducting = &all.conducting;
+    let current = conducting.output_current;
+    if let Some(most) = sensor.most_current.filter(|most| current.most > most.0 * (1.0 + TOLERANCE)) {
+        // What flows without any pull is not the pulls' fault.
+        let by_pulls = current.most - conducting.pull_current <= most.0;
+        if by_pulls && draw == Draw::Least {
+            let message = format!(
+                "the pull at the terminal drives {} through {} rated for {most}",
+                Amperes(current.most),
+                sensor.output.words()
+            );
+            let finding = Finding::error("pull-too-strong", name, message, "use a pull of a greater value");
+            found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
+        }
+        let message = format!("{} through an output rated for {most}", Amperes(current.most));
+        let finding = Finding::error("too-much-current", name, message, "use a sensor whose output carries more");
+        found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
     }
-    let Some(least) = sensor
-        .least_current
-        .filter(|least| current.0 < least.0 * (1.0 - TOLERANCE) && sensor.output.drive() == Drive::Switch)
-    else {
-        return;
-    };
+    let too_little =
+        |least: &Amperes| current.least < least.0 * (1.0 - TOLERANCE) && sensor.output.drive() == Drive::Switch;
+    let Some(least) = sensor.least_current.filter(too_little) else { return };
     let (code, why) = match sensor.output {
-        OutputKind::TwoWire => ("least-current", "a two-wire sensor works only while enough flows through it"),
-        _ => ("contact-wetting", "a contact stays clean only where enough flows through it"),
+        OutputKind::TwoWire => ("least-current", "a two-wire sensor works only while enough current flows through it"),
+        _ => ("contact-wetting", "a contact stays clean only with enough current through it"),
     };
-    let across = Volts((input.feed.0 - sensor.drop).0.max(0.1));
-    let extra = Ohms(Series::E12.below(across.0 / (least.0 - current.0)));
-    let rail = if input.side == Rail::Plus { "0 V" } else { "plus" };
-    let message = format!("{current} flow while it is closed, and {least} are needed: {why}");
-    let remedy = format!("{extra} from the terminal to {rail} brings it up to {least}");
-    let sum = format!("{across} across the input make {current}");
+    let message = format!("as little as {} while it is closed, {least} needed: {why}", Amperes(current.least));
     let finding = match code {
-        "least-current" => Finding::error(code, name, message, &remedy),
-        _ => Finding::warning(code, name, message, &remedy),
+        "least-current" => Finding::error(code, name, message, "use an input that draws more current"),
+        _ => Finding::warning(code, name, message, "use a contact for small currents (gold-plated)"),
     };
-    findings.push(finding.with_sum(sum));
+    found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
 }
 
-/// An RC filter before an input that has no hysteresis.
-fn check_filter(input: &Input<'_>, findings: &mut Vec<Finding>) {
-    let Some(filter) = input.circuit.wired.parts.filter.filter(|_| !input.group.schmitt) else { return };
-    let time = filter.resistance * filter.capacitance;
-    let message =
-        "an RC filter makes slow edges, and this input has no hysteresis: it will flicker at its threshold".to_owned();
-    let sum = format!("{} × {} = {time} for an edge", filter.resistance, filter.capacitance);
-    let remedy = "an input with a Schmitt trigger, or a Schmitt buffer behind the filter; or debounce in its place";
-    findings.push(Finding::error("rc-without-hysteresis", input.circuit.name, message, remedy).with_sum(sum));
+fn current_words(worked: &Worked) -> String {
+    let told: Vec<String> = worked
+        .model
+        .quantities
+        .iter()
+        .filter(|quantity| quantity.range.most != 0.0)
+        .map(|quantity| format!("{} {}", quantity.label, quantity.range.words(quantity.unit)))
+        .collect();
+    format!("{}: {} through the output", told.join(", "), worked.output_current.words("A"))
 }
 
-/// Whether the level is high for people: more than half of plus.
-pub(super) fn is_high(circuit: &Circuit<'_>, voltage: Volts) -> bool {
-    let supply = circuit.inputs().map_or(Volts(24.0), |(_, group)| group.supply);
-    voltage.0 > supply.0 / 2.0
+/// Resistors beyond their rating, and contacts that discharge a capacitor.
+fn check_parts(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+    let parts = &input.circuit.wired.parts;
+    let mut told: Vec<usize> = Vec::new();
+    for (role, watts, across) in all.each().flat_map(|worked| &worked.power) {
+        let Branch::Part(number) = *role else { continue };
+        let Some(part) = parts.get(number).filter(|_| !told.contains(&number)) else { continue };
+        let rating = part.power.unwrap_or(USUAL_RATING);
+        if *watts > rating.0 * (1.0 + TOLERANCE) {
+            told.push(number);
+            let message = format!("{} dissipates up to {}, rated for {rating}", part.words(), Watts(*watts));
+            let sum =
+                format!("{}² / {} = {}", Volts(*across), part.resistance().unwrap_or(Ohms(f64::NAN)), Watts(*watts));
+            let finding = Finding::error(
+                "pull-too-strong",
+                input.circuit.name,
+                message,
+                "use a greater value, or a resistor with a higher power rating",
+            );
+            found.push(Found::at(finding.with_sum(sum), State::Conducting));
+        }
+    }
+    check_surge(input, found);
+}
+
+/// What a contact without a stated rating bears for a moment.
+const USUAL_SURGE: Amperes = Amperes(0.5);
+
+/// A contact that charges or discharges a capacitor with nothing between them.
+fn check_surge(input: &Input<'_, '_>, found: &mut Vec<Found>) {
+    if !input.sensor.output.is_mechanical() {
+        return;
+    }
+    let wired = &input.circuit.wired;
+    let mut between = 2.0 * wired.wire_resistance();
+    for part in &wired.parts {
+        match part.kind {
+            PartKind::Series(value) => between += value.0 * (1.0 - part.tolerance),
+            PartKind::Converter(..) => return,
+            PartKind::Capacitor(value) => {
+                let volts = input.feed.range.most.max(input.group.supply.range.most);
+                let limit = input.sensor.most_current.unwrap_or(USUAL_SURGE);
+                let surge = volts / between.max(1e-3);
+                if surge > limit.0 * (1.0 + TOLERANCE) {
+                    let message = format!(
+                        "the contact switches {value} without a resistor between: a surge of {} at each actuation, {limit} allowed",
+                        if between > 0.01 { engineering(surge, "A") } else { "many amperes".to_owned() },
+                    );
+                    let sum = format!("{} / {} between contact and capacitor", Volts(volts), engineering(between, "Ω"));
+                    let finding = Finding::warning(
+                        "contact-surge",
+                        input.circuit.name,
+                        message,
+                        "fit a resistor between the contact and the capacitor",
+                    );
+                    found.push(Found::at(finding.with_sum(sum), State::Conducting));
+                }
+                return;
+            }
+            PartKind::PullUp(..) | PartKind::PullDown(_) | PartKind::Shunt(_) => {}
+        }
+    }
 }

@@ -4,28 +4,45 @@
 //! puts them together and gives findings, each with the sum that it rests on, and the [`terminals`] to wire from.
 
 pub mod card;
+pub mod chain;
 pub mod connection;
+pub mod list;
+pub mod parts;
+pub mod range;
+pub mod schematic;
+pub mod sensor;
+pub mod supply;
+pub mod terminals;
+
+mod analog;
+mod change;
+mod circuit;
+mod feed;
 mod levels;
 mod modes;
 mod network;
 mod outputs;
 mod polarity;
 mod pulls;
-pub mod sensor;
-mod supply;
-pub mod terminals;
+mod remedies;
+mod safety;
+mod speed;
+mod states;
 #[cfg(test)]
 mod tests;
 mod timing;
 
 use crate::finding::Finding;
+use crate::spanned::Spanned;
 use crate::station::builder::Builder;
 use crate::station::error::MOST_TOLD;
-use crate::station::{Station, StationErrorKind};
+use crate::station::{Described, Station, StationErrorKind};
 use card::{Card, InputGroup, OutputGroup};
+use circuit::{Circuit, State};
 use connection::Wired;
+use list::WireRow;
 use sensor::Sensor;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use terminals::TerminalRow;
 
 /// What a metre of control cable has between two wires: a round figure for data sheets' 80 to 120 pF.
@@ -39,7 +56,18 @@ pub struct Wiring {
     /// Cards, each with its groups of terminals.
     pub cards: Vec<Card>,
     /// What is wired to terminals that no point reads, by name.
-    pub unread: Vec<(String, Wired)>,
+    pub unread: Vec<Unread>,
+}
+
+/// What is wired to a terminal that no point reads.
+#[derive(Debug)]
+pub struct Unread {
+    /// Its name.
+    pub name: String,
+    /// How it is wired.
+    pub wired: Wired,
+    /// What stands beside it in the list to wire from.
+    pub described: Described,
 }
 
 /// Where a terminal is.
@@ -67,26 +95,29 @@ pub enum Group<'a> {
 pub struct Checked {
     /// What is wrong or worth knowing, errors first.
     pub findings: Vec<Finding>,
-    /// The terminals to wire from.
+    /// The terminals, with the level in each state.
     pub terminals: Vec<TerminalRow>,
+    /// The list to wire from: every wire.
+    pub wires: Vec<WireRow>,
 }
 
-/// A point, or something unread, with its sensor and its terminal.
-#[derive(Debug, Clone, Copy)]
-struct Circuit<'a> {
-    name: &'a str,
-    wired: &'a Wired,
-    sensor: Option<&'a Sensor>,
-    place: Option<Place<'a>>,
+/// A finding, and what remedies need to know of it.
+#[derive(Debug, Clone)]
+struct Found {
+    finding: Finding,
+    /// The state of the sensor in which it is, where it is of one.
+    state: Option<State>,
+    /// The voltage that is too high and the bound, where a divider can mend it.
+    excess: Option<(f64, f64)>,
 }
 
-impl<'a> Circuit<'a> {
-    /// The input group that the terminal is in.
-    fn inputs(&self) -> Option<(&'a Card, &'a InputGroup)> {
-        match self.place? {
-            Place { card, group: Group::Input(inputs), .. } => Some((card, inputs)),
-            Place { .. } => None,
-        }
+impl Found {
+    fn plain(finding: Finding) -> Self {
+        Self { finding, state: None, excess: None }
+    }
+
+    fn at(finding: Finding, state: State) -> Self {
+        Self { finding, state: Some(state), excess: None }
     }
 }
 
@@ -120,9 +151,28 @@ impl<'a> Named<'a> {
 }
 
 impl<'a> Place<'a> {
+    /// Whether two places are in one group of terminals.
+    fn is_in_group_of(&self, other: &Place<'_>) -> bool {
+        self.card.name == other.card.name && self.group.name() == other.group.name()
+    }
+
+    /// The terminal with its card.
+    fn full_name(&self) -> String {
+        format!("{}.{}", self.card.name, self.terminal)
+    }
+
     /// What tells one terminal from all others.
     fn key(&self) -> (&'a str, &'a str) {
         (&self.card.name, self.terminal)
+    }
+}
+
+impl Group<'_> {
+    fn name(&self) -> &str {
+        match self {
+            Self::Input(group) => &group.name,
+            Self::Output(group) => &group.name,
+        }
     }
 }
 
@@ -142,7 +192,7 @@ impl Wiring {
 /// Everything that is wired, by name, in the order of the file.
 fn wired(station: &Station) -> impl Iterator<Item = (&str, &Wired)> {
     let points = station.points.iter().filter_map(|point| Some((point.name.as_str(), point.kind.wired()?)));
-    points.chain(station.wiring.unread.iter().map(|(name, wired)| (name.as_str(), wired)))
+    points.chain(station.wiring.unread.iter().map(|unread| (unread.name.as_str(), &unread.wired)))
 }
 
 /// Refuses points that name a sensor or terminal that is not there.
@@ -156,7 +206,19 @@ pub(crate) fn check_names(station: &Station, builder: &mut Builder<'_>) {
             let known = wiring.sensors.iter().filter(|_| explained).map(|sensor| sensor.name.clone()).collect();
             builder.refuse(sensor.span(), StationErrorKind::unknown("sensor", sensor.get_ref(), known));
         }
-        let Some(terminal) = &wired.terminal else { continue };
+        if let Some(terminal) = &wired.terminal {
+            check_terminal(wiring, &named, terminal, builder);
+        }
+    }
+    for chain in station.points.iter().filter_map(|point| point.kind.chain()) {
+        chain.signals().for_each(|(_, terminal)| check_terminal(wiring, &named, terminal, builder));
+    }
+}
+
+/// Refuses a terminal that is not there, or that several cards have.
+fn check_terminal(wiring: &Wiring, named: &Named<'_>, terminal: &Spanned<String>, builder: &mut Builder<'_>) {
+    let explained = builder.errors.len() < MOST_TOLD;
+    {
         match named.places(terminal.get_ref()).count() {
             0 => {
                 let known = wiring.terminals().filter(|_| explained).map(|place| place.terminal.to_owned()).collect();
@@ -177,36 +239,120 @@ pub(crate) fn check_names(station: &Station, builder: &mut Builder<'_>) {
 pub fn check(station: &Station) -> Checked {
     let wiring = &station.wiring;
     let named = Named::new(wiring);
-    let spoiled = timing::spoiled(station);
-    let circuits: Vec<Circuit<'_>> = wired(station)
-        .filter_map(|(name, wired)| {
-            let sensor = wired.sensor.as_ref().and_then(|name| named.sensor(name.get_ref()));
-            let place = wired.terminal.as_ref().and_then(|name| named.places(name.get_ref()).next());
-            let circuit = Circuit { name, wired, sensor, place };
-            (sensor.is_some() || place.is_some()).then_some(circuit)
-        })
-        .collect();
-    let mut findings = station.findings();
+    let circuits = circuits(station, &named);
+    let context = Context::new(station, &circuits);
+    let mut found: Vec<Found> = station.findings().into_iter().map(Found::plain).collect();
     for circuit in &circuits {
-        modes::check(circuit, &mut findings);
-        let fits = polarity::check(circuit, &mut findings);
-        if fits {
-            levels::check(circuit, &mut findings);
+        let mut here = Vec::new();
+        context.check_one(circuit, &mut here);
+        for found in &mut here {
+            tell_remedies(&context, circuit, found);
         }
-        supply::check(circuit, &mut findings);
-        timing::check(circuit, station, &spoiled, &mut findings);
+        found.extend(here);
     }
-    modes::check_shared(&circuits, &mut findings);
-    pulls::check(wiring, &circuits, &mut findings);
-    supply::check_sums(wiring, &circuits, &mut findings);
-    outputs::check(wiring, &circuits, &mut findings);
+    modes::check_shared(&circuits, &mut found);
+    feed::check_shared(&circuits, &mut found);
+    pulls::check(wiring, &context.used, &mut found);
+    feed::check_cards(wiring, &circuits, &mut found);
+    outputs::check(wiring, &circuits, &mut found);
+    safety::check(station, &mut found);
+    chain::check(station, &named, &mut found);
     if circuits.is_empty() {
-        findings.push(nothing_wired());
+        found.push(Found::plain(nothing_wired()));
+    }
+    let mut findings: Vec<Finding> = found.into_iter().map(|found| found.finding).collect();
+    for finding in &mut findings {
+        finding.remedies.get_or_insert_default();
     }
     // The worst first; else in the order of the file.
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     let terminals = terminals::list(wiring, &circuits, &findings);
-    Checked { findings, terminals }
+    Checked { findings, terminals, wires: list::list(station, &named, &circuits) }
+}
+
+/// Everything that has a sensor or a terminal.
+fn circuits<'a>(station: &'a Station, named: &Named<'a>) -> Vec<Circuit<'a>> {
+    wired(station)
+        .filter_map(|(name, wired)| {
+            let sensor = wired.sensor.as_ref().and_then(|name| named.sensor(name.get_ref()));
+            let place = wired.terminal.as_ref().and_then(|name| named.places(name.get_ref()).next());
+            (sensor.is_some() || place.is_some()).then(|| Circuit::new(name, wired, sensor, place))
+        })
+        .collect()
+}
+
+/// Tries remedies for a finding, and tells those that hold.
+fn tell_remedies<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &mut Found) {
+    let remedies = remedies::find(context, circuit, found);
+    if let Some(first) = remedies.first() {
+        found.finding.remedy.clone_from(&first.change);
+    }
+    found.finding.remedies = Some(remedies);
+}
+
+/// What a circuit is checked in.
+struct Context<'a, 'b> {
+    station: &'a Station,
+    circuits: &'b [Circuit<'a>],
+    /// The terminals that something is wired to.
+    used: HashSet<(&'a str, &'a str)>,
+    /// What bounce would spoil.
+    spoiled: timing::Spoiled<'a>,
+    /// What the sensors of each card draw at least, with what its supply gives.
+    drawn: HashMap<&'a str, feed::Drawn>,
+}
+
+impl<'a, 'b> Context<'a, 'b> {
+    fn new(station: &'a Station, circuits: &'b [Circuit<'a>]) -> Self {
+        let chains = station.points.iter().filter_map(|point| point.kind.chain());
+        let named = Named::new(&station.wiring);
+        let chained: Vec<Place<'a>> = chains
+            .flat_map(|chain| chain.signals())
+            .filter_map(|(_, terminal)| named.places(terminal.get_ref()).next())
+            .collect();
+        let used =
+            circuits.iter().filter_map(|circuit| circuit.place).chain(chained).map(|place| place.key()).collect();
+        let drawn = feed::drawn(&station.wiring, circuits);
+        Self { station, circuits, used, spoiled: timing::spoiled(station), drawn }
+    }
+
+    /// Everything that can be told of one circuit alone.
+    fn check_one(&self, circuit: &Circuit<'a>, found: &mut Vec<Found>) {
+        let pulses = timing::Pulses::of(circuit);
+        modes::check(circuit, found);
+        let fits = polarity::check(circuit, found);
+        if fits {
+            levels::check(circuit, found);
+            speed::check(circuit, &pulses, found);
+        }
+        analog::check(circuit, found);
+        feed::check(circuit, found);
+        timing::check(circuit, &pulses, self.station, &self.spoiled, found);
+    }
+
+    fn cards(&self) -> impl Iterator<Item = &'a Card> {
+        self.station.wiring.cards.iter()
+    }
+
+    fn is_used(&self, card: &str, terminal: &str) -> bool {
+        self.used.contains(&(card, terminal))
+    }
+
+    /// Whether a terminal would float once a circuit has left it.
+    fn floats_when_left(&self, place: Place<'_>, circuit: &Circuit<'_>) -> bool {
+        let Group::Input(group) = place.group else { return false };
+        let stays = self
+            .circuits
+            .iter()
+            .any(|other| other.name != circuit.name && other.place.is_some_and(|other| other.key() == place.key()));
+        !stays && !group.is_tied(place.terminal) && pulls::floats_open(group)
+    }
+
+    /// Whether the supply still gives what all sensors draw, with one circuit changed.
+    fn feeds_all(&self, before: &Circuit<'a>, after: &Circuit<'a>) -> bool {
+        let Some(place) = after.place else { return true };
+        self.drawn.get(place.card.name.as_str()).is_none_or(|drawn| drawn.allows(before, after, place.card))
+    }
 }
 
 fn nothing_wired() -> Finding {

@@ -1,8 +1,10 @@
 //! Polarity: does the sensor give the side that the input needs, and does the station say so?
 
-use super::Circuit;
+use super::Found;
 use super::card::{Common, InputGroup};
+use super::circuit::Circuit;
 use super::connection::{Rail, ReadAs};
+use super::parts::PartKind;
 use super::sensor::{Drive, Sensor};
 use crate::condition::input::Asserted;
 use crate::finding::Finding;
@@ -20,34 +22,50 @@ pub(super) fn side(sensor: &Sensor, asserted: Asserted) -> Option<Rail> {
     }
 }
 
+/// The common that a sensor needs; `None` where it drives both levels or is no switch.
+pub(super) fn needed_common(circuit: &Circuit<'_>) -> Option<Common> {
+    let (sensor, ReadAs::Input { asserted, .. }) = (circuit.sensor.as_deref()?, &circuit.wired.read_as) else {
+        return None;
+    };
+    side(sensor, *asserted).map(|side| match side {
+        Rail::Plus => Common::Zero,
+        Rail::Zero => Common::Plus,
+    })
+}
+
 /// Checks one input; says whether sensor and input fit, so that levels can be worked out.
-pub(super) fn check(circuit: &Circuit<'_>, findings: &mut Vec<Finding>) -> bool {
-    let (Some(sensor), ReadAs::Input { asserted, contact, .. }) = (circuit.sensor, &circuit.wired.read_as) else {
+pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) -> bool {
+    let (Some(sensor), ReadAs::Input { asserted, contact, .. }) = (circuit.sensor.as_deref(), &circuit.wired.read_as)
+    else {
         return false;
     };
     if let Some(built) = sensor.contact.filter(|built| built != contact) {
         let message = format!("the sensor `{}` is {built}, and the input says {contact}", sensor.name);
         let sum = format!("an input of contact {contact} is on while an {built} sensor is not actuated");
-        findings.push(
-            Finding::error("contact-mismatch", circuit.name, message, &format!("write contact = \"{built}\""))
-                .with_sum(sum),
-        );
+        let finding =
+            Finding::error("contact-mismatch", circuit.name, message, &format!("write contact = \"{built}\""));
+        found.push(Found::plain(finding.with_sum(sum)));
     }
-    let fixed = match sensor.output.drive() {
-        Drive::Plus => Some((Asserted::High, "high", "plus")),
-        Drive::Zero => Some((Asserted::Low, "low", "0 V")),
-        _ => None,
+    let (right, word, gives) = match sensor.output.drive() {
+        Drive::Plus => (Asserted::High, "high", "plus"),
+        Drive::Zero => (Asserted::Low, "low", "0 V"),
+        // The station says which side a contact leads to, and what is the asserted level of an output that drives both.
+        _ => (*asserted, "", ""),
     };
-    if let Some((right, word, gives)) = fixed.filter(|(right, ..)| right != asserted) {
-        let message =
-            format!("{} switches to {gives}, so the line is {word} while it is closed", sensor.output.words());
-        let remedy = format!("write asserted = \"{word}\"");
-        let sum = format!("asserted is {}, and the sensor can only make the line {word}", opposite(right));
-        findings.push(Finding::error("asserted-mismatch", circuit.name, message, &remedy).with_sum(sum));
-        return false;
+    // What hides behind it is told too, the cause first: with the wrong common nothing flows whatever the station says.
+    let fits = match (circuit.inputs(), side(sensor, right)) {
+        (Some((_, group)), Some(side)) => check_common(circuit, sensor, side, group, found),
+        _ => false,
+    };
+    if right == *asserted {
+        return fits;
     }
-    let (Some((_, group)), Some(side)) = (circuit.inputs(), side(sensor, *asserted)) else { return false };
-    check_common(circuit, sensor, side, group, findings)
+    let what = sensor.output.words();
+    let message = format!("{what} switches to {gives}, so the line is {word} while it is closed");
+    let sum = format!("asserted is {}, and the sensor can only make the line {word}", opposite(right));
+    let finding = Finding::error("asserted-mismatch", circuit.name, message, &format!("write asserted = \"{word}\""));
+    found.push(Found::plain(finding.with_sum(sum)));
+    false
 }
 
 fn opposite(level: Asserted) -> &'static str {
@@ -57,39 +75,52 @@ fn opposite(level: Asserted) -> &'static str {
     }
 }
 
+/// Whether something beside the sensor gives the level that the sensor cannot: a pull away from its side.
+fn is_pulled(circuit: &Circuit<'_>, sensor: &Sensor, side: Rail, group: &InputGroup) -> bool {
+    let parts = &circuit.wired.parts;
+    match side {
+        Rail::Zero => {
+            let inside = group.pull_up.is_some_and(|pull| pull.on);
+            sensor.pull_up.is_some() || inside || parts.iter().any(|part| matches!(part.kind, PartKind::PullUp(..)))
+        }
+        Rail::Plus => {
+            let inside = group.pull_down.is_some_and(|pull| pull.on);
+            inside || parts.iter().any(|part| matches!(part.kind, PartKind::PullDown(_)))
+        }
+    }
+}
+
 fn check_common(
     circuit: &Circuit<'_>,
     sensor: &Sensor,
     side: Rail,
     group: &InputGroup,
-    findings: &mut Vec<Finding>,
+    found: &mut Vec<Found>,
 ) -> bool {
-    let Some(common) = group.common else { return true };
+    let converted = circuit.wired.parts.iter().any(|part| matches!(part.kind, PartKind::Converter(..)));
+    let Some(common) = group.common.filter(|_| !converted) else { return true };
     let (needed, gives, tied, other) = match side {
         Rail::Plus => (Common::Zero, "plus", "0 V", "an NPN sensor"),
         Rail::Zero => (Common::Plus, "0 V", "plus", "a PNP sensor"),
     };
-    // A driver of both levels works an input on either side.
-    if common == needed || (sensor.output.drive() == Drive::Both && common != Common::Free) {
+    let works_both = sensor.output.drive() == Drive::Both || is_pulled(circuit, sensor, side, group);
+    // A driver of both levels, or a pull, works an input on either side; whether it is strong enough is worked out.
+    if common == needed || (works_both && common != Common::Free) {
         return true;
     }
     let what = sensor.output.words();
     if common == Common::Free {
-        let message = format!("the common of `{}` is tied to nothing, so no current can flow", group.name);
+        let message = format!("the common of `{}` is not connected, so no current can flow", group.name);
         let sum = format!("{what} gives {gives}: the current must go on to {tied}");
         let finding = Finding::error("common-open", circuit.name, message, &format!("tie the common to {tied}"));
-        findings.push(finding.with_sum(sum));
+        found.push(Found::plain(finding.with_sum(sum)));
         return false;
     }
     let has = if common == Common::Zero { "0 V" } else { "plus" };
     let message =
         format!("{what} gives {gives}, and the common of `{}` is tied to {has}: no current flows", group.name);
     let sum = format!("{gives} at the terminal − {has} at the common = 0 V across the input, on or off");
-    let remedy = match sensor.output.drive() {
-        // The side that the common leaves for the switch is the one that it is not tied to itself.
-        Drive::Switch => format!("lead the other side of the contact to {tied}, or tie the common to {tied}"),
-        _ => format!("tie the common to {tied}, or take {other} in its place"),
-    };
-    findings.push(Finding::error("polarity", circuit.name, message, &remedy).with_sum(sum));
+    let remedy = format!("use {other} instead, or a group whose common is tied to {tied}");
+    found.push(Found::plain(Finding::error("polarity", circuit.name, message, &remedy).with_sum(sum)));
     false
 }

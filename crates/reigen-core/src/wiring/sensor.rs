@@ -97,6 +97,42 @@ impl OutputKind {
     }
 }
 
+/// An analog signal as it stands in the file: `"4-20mA"`, or its two ends, `["0.5 V", "4.5 V"]`.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
+#[serde(untagged, expecting = "a signal, such as \"4-20mA\" or [\"0.5 V\", \"4.5 V\"], is wanted here")]
+pub(crate) enum SignalText {
+    Named(String),
+    Ends([String; 2]),
+}
+
+impl SignalText {
+    pub(crate) fn signal(&self) -> Result<Signal, String> {
+        let [low, high] = match self {
+            Self::Named(text) => return text.parse(),
+            Self::Ends(ends) => ends,
+        };
+        if let (Ok(low), Ok(high)) = (low.parse::<Volts>(), high.parse::<Volts>()) {
+            return Signal::between(low.0, high.0, false);
+        }
+        match (low.parse::<Amperes>(), high.parse::<Amperes>()) {
+            (Ok(low), Ok(high)) => Signal::between(low.0, high.0, true),
+            _ => Err(format!("`{low}` and `{high}` are no two ends of a signal: write both in V or both in mA")),
+        }
+    }
+}
+
+/// The pins of a sensor, as they stand in the file; each with its core's colour, such as `"1 BN"`.
+#[derive(Debug, Default, Clone, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Pins {
+    /// Where plus comes in; of a contact, its common or first side.
+    pub plus: Option<String>,
+    /// 0 V.
+    pub zero: Option<String>,
+    /// The output; of a contact, its second side.
+    pub out: Option<String>,
+}
+
 /// `[sensor.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -112,7 +148,10 @@ pub(crate) struct SensorTable {
     pull_up: Option<Ohms>,
     high: Option<Volts>,
     low: Option<Volts>,
-    signal: Option<Spanned<String>>,
+    signal: Option<Spanned<SignalText>>,
+    burden: Option<Ohms>,
+    #[serde(default)]
+    pins: Pins,
     highest_frequency: Option<Hertz>,
     shortest_hold: Option<Seconds>,
     bounce: Option<Seconds>,
@@ -123,7 +162,7 @@ pub(crate) struct SensorTable {
 }
 
 /// A kind of sensor. What is not stated is `None`, and nothing is checked against it.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Sensor {
     /// Its name in the station.
     pub name: String,
@@ -149,6 +188,10 @@ pub struct Sensor {
     pub levels: (Option<Volts>, Option<Volts>),
     /// What an analog output gives.
     pub signal: Option<Signal>,
+    /// What a current output can drive at most, where its data sheet states a resistance.
+    pub burden: Option<Ohms>,
+    /// Its pins, where they are not those of IEC 60947-5-2.
+    pub pins: Pins,
     /// The highest switching frequency.
     pub highest_frequency: Option<Hertz>,
     /// The shortest time that it stays in a state.
@@ -192,6 +235,8 @@ impl SensorTable {
             pull_up: self.pull_up,
             levels: (self.high, self.low),
             signal: super::card::signal(self.signal, builder),
+            burden: self.burden,
+            pins: self.pins,
             highest_frequency: self.highest_frequency,
             shortest_hold: self.shortest_hold,
             bounce: self.bounce,

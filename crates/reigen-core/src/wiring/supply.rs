@@ -1,65 +1,131 @@
-//! What feeds the sensors: each within its range, and all together within what the supply gives.
+//! A supply voltage of the station file: its nominal value, the range that it may have, AC or DC.
 
-use super::card::Card;
-use super::sensor::{Drive, Sensor};
-use super::{Circuit, Wiring};
-use crate::finding::Finding;
-use crate::units::{Amperes, Volts};
+use super::range::Range;
+use crate::units::Volts;
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::Deserialize;
+use serde::de::{self, Deserializer, SeqAccess, Visitor};
+use std::borrow::Cow;
+use std::fmt;
 
-/// Checks the voltage that comes to one sensor.
-pub(super) fn check(circuit: &Circuit<'_>, findings: &mut Vec<Finding>) {
-    let (Some(sensor), Some(place)) = (circuit.sensor, circuit.place) else { return };
-    let Some([least, most]) = sensor.supply else { return };
-    let (idle, loaded) = circuit.wired.parts.supply.map_or(place.card.feed(), |supply| (supply, supply));
-    let lost = Volts(sensor.current.0 * circuit.wired.cable_resistance());
-    let arrives = loaded - lost;
-    if arrives < least {
-        let message = format!("{arrives} come to a sensor that needs {least} or more");
-        let sum = format!("{loaded} at full load − {} × cable = {arrives}", sensor.current);
-        let remedy = format!("feed it with {} or more, or take a thicker or shorter cable", least + lost);
-        findings.push(Finding::error("supply-low", circuit.name, message, &remedy).with_sum(sum));
-    }
-    if idle > most {
-        let message = format!("{idle} come to a sensor that bears {most}");
-        let sum = format!("{idle} without load, against {most}");
-        let remedy = format!("feed it with {least} to {most}");
-        findings.push(Finding::error("supply-high", circuit.name, message, &remedy).with_sum(sum));
-    }
+/// 24 V DC of a controller with ripple and all tolerances (IEC 61131-2: 19.2 to 30 V).
+const CONTROL_SUPPLY: (f64, Range) = (24.0, Range { least: 19.2, most: 30.0 });
+
+/// What any other supply is taken to keep where its range is not stated.
+const USUAL_TOLERANCE: f64 = 0.05;
+
+/// A supply: `"24 V"`, `"230 V AC"`, or the range that it keeps, `["22 V", "26 V"]`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Supply {
+    /// What it is called: the middle where a range is stated.
+    pub nominal: Volts,
+    /// What it may be.
+    pub range: Range,
+    /// Whether the range is stated.
+    pub stated: bool,
+    /// Whether it is an alternating voltage.
+    pub alternating: bool,
 }
 
-/// Checks each card's sensor supply against all that it feeds.
-pub(super) fn check_sums(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &mut Vec<Finding>) {
-    for card in &wiring.cards {
-        let Some(most) = card.sensor_supply.and_then(|supply| supply.current) else { continue };
-        let fed = circuits.iter().filter(|circuit| {
-            circuit.place.is_some_and(|place| place.card.name == card.name) && circuit.wired.parts.supply.is_none()
-        });
-        let parts: Vec<(&str, Amperes)> =
-            fed.filter_map(|circuit| Some((circuit.name, draws(circuit, circuit.sensor?, card)))).collect();
-        let sum: Amperes = parts.iter().fold(Amperes(0.0), |sum, (_, current)| sum + *current);
-        if sum <= most {
-            continue;
+impl Supply {
+    /// A direct voltage without a stated range: 24 V by IEC 61131-2, others ±5 %.
+    pub fn direct(nominal: Volts) -> Self {
+        let (control, range) = CONTROL_SUPPLY;
+        let range = if nominal.0 == control { range } else { Range::within(nominal.0, USUAL_TOLERANCE) };
+        Self { nominal, range, stated: false, alternating: false }
+    }
+
+    /// An alternating voltage.
+    fn alternating(nominal: Volts) -> Self {
+        Self { nominal, range: Range::within(nominal.0, USUAL_TOLERANCE), stated: false, alternating: true }
+    }
+
+    /// A supply that keeps a stated range.
+    fn between(least: Volts, most: Volts) -> Self {
+        let nominal = Volts((least.0 + most.0) / 2.0);
+        Self { nominal, range: Range { least: least.0, most: most.0 }, stated: true, alternating: false }
+    }
+
+    /// Whether both have one nominal voltage, so that on one card they are one supply.
+    pub fn is_same(&self, other: &Supply) -> bool {
+        self.alternating == other.alternating && (self.nominal.0 - other.nominal.0).abs() < 1e-9
+    }
+
+    /// The supply with the range of another one that is the same and states its range.
+    pub fn merged(self, other: &Supply) -> Self {
+        if self.is_same(other) && other.stated && !self.stated { *other } else { self }
+    }
+
+    fn parse(text: &str) -> Result<Self, crate::quantity::QuantityError> {
+        let plain = text.trim();
+        let without = |word: &str| {
+            let cut = plain.len().checked_sub(word.len())?;
+            let (head, tail) = (plain.get(..cut)?, plain.get(cut..)?);
+            tail.eq_ignore_ascii_case(word).then(|| head.trim_end())
+        };
+        match (without("AC"), without("DC")) {
+            (Some(volts), _) => volts.parse().map(Self::alternating),
+            (_, Some(volts)) => volts.parse().map(Self::direct),
+            (None, None) => plain.parse().map(Self::direct),
         }
-        let words: Vec<String> = parts
-            .iter()
-            .filter(|(_, current)| current.0 > 0.0)
-            .map(|(name, current)| format!("{current} for {name}"))
-            .collect();
-        let message = format!("the sensors draw {sum} of a supply that gives {most}");
-        let remedy = format!("a supply of its own for {} or more of it", sum - most);
-        let sum = format!("{} = {sum}", words.join(" + "));
-        findings.push(Finding::error("supply-overload", &card.name, message, &remedy).with_sum(sum));
     }
 }
 
-/// What a sensor draws: for itself, and for the input where it gives plus.
-fn draws(circuit: &Circuit<'_>, sensor: &Sensor, card: &Card) -> Amperes {
-    let gives_plus = matches!(sensor.output.drive(), Drive::Plus | Drive::Both | Drive::Switch);
-    let group = circuit.inputs().map(|(_, group)| group).filter(|_| gives_plus);
-    let input = group.and_then(|group| {
-        let by_resistance = group.resistance.map(|resistance| card.feed().0 / resistance);
-        group.current.or(by_resistance).or(group.limits().map(|limits| limits.most_current))
-    });
-    let signal = sensor.signal.filter(|signal| signal.is_current()).map(|signal| Amperes(signal.ends().1));
-    sensor.current + input.or(signal).unwrap_or_default()
+impl fmt::Display for Supply {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let kind = if self.alternating { " AC" } else { "" };
+        match self.stated {
+            true => write!(formatter, "{}{kind}", self.range.words("V")),
+            false => write!(formatter, "{}{kind}", self.nominal),
+        }
+    }
+}
+
+impl<'de> Deserialize<'de> for Supply {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Text;
+        impl<'de> Visitor<'de> for Text {
+            type Value = Supply;
+
+            fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+                formatter.write_str(
+                    "a voltage with its unit, in quotes, such as \"24 V\", \"230 V AC\" or [\"22 V\", \"26 V\"]",
+                )
+            }
+
+            fn visit_str<E: de::Error>(self, text: &str) -> Result<Supply, E> {
+                Supply::parse(text).map_err(E::custom)
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut values: A) -> Result<Supply, A::Error> {
+                let two = || de::Error::custom("a range of a supply has two voltages: [\"22 V\", \"26 V\"]");
+                let least: Volts = values.next_element()?.ok_or_else(two)?;
+                let most: Volts = values.next_element()?.ok_or_else(two)?;
+                if values.next_element::<Volts>()?.is_some() {
+                    return Err(two());
+                }
+                match least <= most {
+                    true => Ok(Supply::between(least, most)),
+                    false => Err(de::Error::custom(format!("the lower voltage comes first: {most}, then {least}"))),
+                }
+            }
+        }
+        deserializer.deserialize_any(Text)
+    }
+}
+
+impl JsonSchema for Supply {
+    fn schema_name() -> Cow<'static, str> {
+        "Supply".into()
+    }
+
+    fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({
+            "description": "a supply voltage: \"24 V\", \"230 V AC\", or the range that it keeps",
+            "anyOf": [
+                { "type": "string" },
+                { "type": "array", "items": { "type": "string" }, "minItems": 2, "maxItems": 2 },
+            ],
+        })
+    }
 }

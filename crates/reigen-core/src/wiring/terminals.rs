@@ -1,9 +1,11 @@
 //! The terminal list: what a person wires from.
 
+use super::circuit::Circuit;
 use super::connection::ReadAs;
-use super::{Circuit, Group, Wiring, levels, outputs};
+use super::range::Range;
+use super::{Group, Wiring, analog, levels, outputs};
 use crate::finding::Finding;
-use crate::units::{Metres, Volts};
+use crate::units::Metres;
 use serde::Serialize;
 use std::collections::HashMap;
 
@@ -21,10 +23,10 @@ pub struct TerminalRow {
     /// The kind of its sensor, or of its load.
     pub sensor: Option<String>,
     /// What stands there while the sensor is actuated or the output on, in volts.
-    pub actuated_v: Option<Volts>,
+    pub actuated_v: Option<Range>,
     /// What stands there otherwise, in volts.
-    pub resting_v: Option<Volts>,
-    /// Which of the two is high.
+    pub resting_v: Option<Range>,
+    /// Whether the terminal reads it as high while actuated, by its own thresholds; nothing where neither is certain.
     pub actuated_high: Option<bool>,
     /// The codes of the findings.
     pub findings: Vec<&'static str>,
@@ -69,25 +71,28 @@ pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Findin
 }
 
 fn row(circuit: &Circuit<'_>, terminal: &str, codes: &Codes<'_>) -> TerminalRow {
-    let [actuated, resting] = match (&circuit.wired.read_as, circuit.place.map(|place| place.group)) {
-        (ReadAs::Input { contact, .. }, _) => levels::of(circuit).map_or([None; 2], |levels| levels.by_state(*contact)),
-        (ReadAs::Output, Some(Group::Output(group))) => [outputs::level(group), None],
-        _ => [None; 2],
-    };
-    let wire = match &circuit.wired.read_as {
-        ReadAs::Input { line, .. } => Some(line.clone()),
-        _ => None,
-    };
+    let [actuated, resting] = levels::by_actuation(circuit);
+    let mut high = actuated.and_then(|measured| measured.high);
+    let [mut actuated, mut resting] = [actuated, resting].map(|measured| measured.map(|measured| measured.volts));
+    if let (ReadAs::Output, Some(Group::Output(group))) =
+        (&circuit.wired.read_as, circuit.place.map(|place| place.group))
+    {
+        actuated = outputs::level(group);
+        high = actuated.map(|volts| volts.least > 0.0);
+    } else if let Some([low, high]) = analog::ends(circuit) {
+        (resting, actuated) = (Some(low), Some(high));
+    }
+    let wire = circuit.wired.line().map(str::to_owned);
     let load = circuit.wired.load.map(|load| load.kind.words().to_owned());
     TerminalRow {
         terminal: terminal.to_owned(),
         point: Some(circuit.name.to_owned()),
         wire,
         cable_m: Some(circuit.wired.cable).filter(|cable| cable.0 > 0.0),
-        sensor: circuit.sensor.map(|sensor| sensor.name.clone()).or(load),
+        sensor: circuit.sensor.as_ref().map(|sensor| sensor.name.clone()).or(load),
         actuated_v: actuated,
         resting_v: resting,
-        actuated_high: actuated.map(|level| levels::is_high(circuit, level)),
+        actuated_high: high,
         findings: codes.of(circuit.name),
     }
 }

@@ -24,6 +24,8 @@ impl Command {
         match self {
             Self::Check(arguments) => {
                 files.reads(&arguments.station);
+                files.writes(arguments.csv.as_deref(), Replace::Named);
+                files.writes(arguments.draw.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Survey(arguments) => {

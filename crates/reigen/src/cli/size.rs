@@ -6,25 +6,29 @@ use reigen_core::sizing::capture::Capture;
 use reigen_core::sizing::colours::{Colour, Colours};
 use reigen_core::sizing::current_loop::{Known, Loop, Signal};
 use reigen_core::sizing::divider::Divider;
+use reigen_core::sizing::drive::Drive;
 use reigen_core::sizing::hysteresis::Hysteresis;
 use reigen_core::sizing::led::Led;
 use reigen_core::sizing::poll::Poll;
 use reigen_core::sizing::pull::{Pull, PullTo};
 use reigen_core::sizing::rc::{Levels, Rc};
+use reigen_core::sizing::registers::Registers;
 use reigen_core::sizing::series::Series;
+use reigen_core::sizing::source::Source;
 use reigen_core::sizing::speed::SpeedGiven;
 use reigen_core::sizing::{SizingError, Worked};
 use reigen_core::units::{Amperes, Farads, Hertz, Metres, Ohms, Seconds, Share, Speed, Volts};
 use reigen_core::wiring::CABLE_FARADS_PER_METRE;
 
-/// Work the sums that are looked up each time: which resistor, capacitor, window, timer, period.
+/// Everyday calculations: which resistor, capacitor, window, timer, period.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Values are typed as they are written: 10k, 4k7, 2.2 kΩ, 100nF, 24V, 15mA.
 
 Examples:
   reigen size rc --resistance 10k --supply 5V --rise-at 3V --fall-at 1.5V --bounce 5ms
-  reigen size divider --supply 24V --top 10k --output 3.3V
+  reigen size divider --supply 24V --at-most 3.3V
+  reigen size led --supply 24V --forward 2V --resistance 2k2
   reigen size speed --pulses-per-rev 6 --from 10rpm --to 130rpm --window 1s
   reigen size colours yellow violet red gold --json")]
 pub(crate) struct SizeArguments {
@@ -48,6 +52,9 @@ pub(crate) enum Sum {
     Poll(PollArguments),
     Loop(LoopArguments),
     Hysteresis(HysteresisArguments),
+    Drive(DriveArguments),
+    Source(SourceArguments),
+    Registers(RegistersArguments),
 }
 
 /// A resistor and a capacitor before a switching input: delays, or the capacitor for a bounce
@@ -74,9 +81,15 @@ pub(crate) struct RcArguments {
     /// The bounce that the capacitor is to swallow
     #[arg(long, value_name = "TIME", requires = "supply")]
     bounce: Option<Seconds>,
+    /// Tolerance of the resistors
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
+    /// Tolerance of the capacitor
+    #[arg(long, value_name = "PERCENT", default_value = "20%")]
+    capacitor_tolerance: Share,
 }
 
-/// Two resistors that bring a voltage down: the output, or the resistor for it
+/// Two resistors that bring a voltage down: the output, the resistor for it, or both resistors
 #[derive(Debug, Args)]
 pub(crate) struct DividerArguments {
     /// The voltage above it
@@ -94,7 +107,13 @@ pub(crate) struct DividerArguments {
     /// The output that is wanted
     #[arg(long, value_name = "V", allow_hyphen_values = true)]
     output: Option<Volts>,
-    /// Of both resistors
+    /// The output that must not be exceeded: both resistors are chosen
+    #[arg(long, value_name = "V", conflicts_with_all = ["top", "bottom", "output", "load"])]
+    at_most: Option<Volts>,
+    /// With --at-most: what both resistors together may draw
+    #[arg(long, value_name = "I", default_value = "1mA", requires = "at_most")]
+    current: Amperes,
+    /// Tolerance of both resistors
     #[arg(long, value_name = "PERCENT", default_value = "5%")]
     tolerance: Share,
     /// The series that the resistor is taken from (IEC 60063)
@@ -135,6 +154,12 @@ pub(crate) struct PullArguments {
     /// How fast the level must return, from 10 % to 90 %
     #[arg(long, value_name = "TIME")]
     rise_time: Option<Seconds>,
+    /// The resistor at hand: what flows through it, and what it dissipates
+    #[arg(long, value_name = "R")]
+    resistance: Option<Ohms>,
+    /// Tolerance of the resistor
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -155,9 +180,15 @@ pub(crate) struct LedArguments {
     /// How many are in a row
     #[arg(long, value_name = "N", default_value_t = 1)]
     in_row: u32,
-    /// The current that is wanted
-    #[arg(long, value_name = "I")]
-    current: Amperes,
+    /// The greatest current that is wanted
+    #[arg(long, value_name = "I", required_unless_present = "resistance")]
+    current: Option<Amperes>,
+    /// The resistor at hand: what flows through it, and what it dissipates
+    #[arg(long, value_name = "R")]
+    resistance: Option<Ohms>,
+    /// Tolerance of the resistor
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
     /// The series that the resistor is taken from (IEC 60063)
     #[arg(long, value_name = "E6…E192", default_value = "E24")]
     series: Series,
@@ -167,7 +198,7 @@ pub(crate) struct LedArguments {
 #[derive(Debug, Args)]
 #[command(group = ArgGroup::new("asked").required(true).args(["bands", "value"]))]
 pub(crate) struct ColoursArguments {
-    /// Four to six colours, from the end where they are closer
+    /// Three to six colours, from the end where they are closer
     #[arg(value_name = "COLOUR")]
     bands: Vec<Colour>,
     /// The value whose bands are wanted
@@ -247,11 +278,11 @@ pub(crate) struct PollArguments {
     clock: Option<Hertz>,
 }
 
-/// 4–20 mA and its relatives to units, counts and shunt volts, and back, with the limits of NE 43
+/// An analog signal to units, counts and shunt volts, and back; 4–20 mA with the limits of NE 43
 #[derive(Debug, Args)]
 #[command(group = ArgGroup::new("known").required(true).args(["current", "voltage", "value", "counts"]))]
 pub(crate) struct LoopArguments {
-    /// 4-20mA, 0-20mA, 0-10V or 1-5V
+    /// Both ends with their unit: 4-20mA, 0-20mA, 0-10V, 0.5-4.5V
     #[arg(long, default_value = "4-20mA")]
     signal: Signal,
     /// The units at its start
@@ -275,6 +306,9 @@ pub(crate) struct LoopArguments {
     /// The resistor that makes a voltage of the current
     #[arg(long, value_name = "R")]
     shunt: Option<Ohms>,
+    /// Tolerance of that resistor
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
     /// The converter's counts at full scale
     #[arg(long, value_parser = finite, value_name = "N", requires = "span")]
     full: Option<f64>,
@@ -310,6 +344,63 @@ pub(crate) struct HysteresisArguments {
     /// The wanted lower threshold
     #[arg(long, value_name = "V", requires = "rise_at", conflicts_with = "input", allow_hyphen_values = true)]
     fall_at: Option<Volts>,
+    /// Tolerance of both resistors
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
+}
+
+/// The current if a pin is driven by mistake against what is wired to it
+#[derive(Debug, Args)]
+pub(crate) struct DriveArguments {
+    /// The voltage between both sides
+    #[arg(long, value_name = "V")]
+    supply: Volts,
+    /// The resistor in the wire
+    #[arg(long, value_name = "R")]
+    series: Option<Ohms>,
+    /// The resistance of the pin's own output
+    #[arg(long, value_name = "R")]
+    output: Option<Ohms>,
+    /// The current that the pin bears
+    #[arg(long, value_name = "I")]
+    most_current: Option<Amperes>,
+    /// Tolerance of the resistor
+    #[arg(long, value_name = "PERCENT", default_value = "5%")]
+    tolerance: Share,
+}
+
+/// The resistance of a source, from how far it sags under a load
+#[derive(Debug, Args)]
+pub(crate) struct SourceArguments {
+    /// The voltage without load
+    #[arg(long, value_name = "V")]
+    idle: Volts,
+    /// The voltage with the load
+    #[arg(long, value_name = "V")]
+    loaded: Volts,
+    /// The current of that load
+    #[arg(long, value_name = "I")]
+    current: Amperes,
+    /// Another load, to tell the voltage at it
+    #[arg(long, value_name = "I")]
+    at: Option<Amperes>,
+}
+
+/// Shift registers and pins for so many switches, and the scan that their chain bears
+#[derive(Debug, Args)]
+pub(crate) struct RegistersArguments {
+    /// How many switches are to be read
+    #[arg(long, value_name = "N")]
+    switches: u64,
+    /// The chain's clock
+    #[arg(long, value_name = "F", default_value = "100kHz")]
+    clock: Hertz,
+    /// The shortest pulse that must be seen
+    #[arg(long, value_name = "TIME")]
+    shortest: Option<Seconds>,
+    /// The scan that reads the chain once
+    #[arg(long, value_name = "TIME")]
+    scan: Option<Seconds>,
 }
 
 impl Sum {
@@ -323,6 +414,8 @@ impl Sum {
                 bottom: given.bottom,
                 load: given.load,
                 output: given.output,
+                at_most: given.at_most,
+                current: given.current,
                 tolerance: given.tolerance,
                 series: given.series,
             }
@@ -333,6 +426,8 @@ impl Sum {
                 forward: given.forward,
                 in_row: given.in_row,
                 current: given.current,
+                resistance: given.resistance,
+                tolerance: given.tolerance,
                 series: given.series,
             }
             .work(),
@@ -365,8 +460,24 @@ impl Sum {
                 input: given.input,
                 reference: given.reference,
                 wanted: given.rise_at.zip(given.fall_at),
+                tolerance: given.tolerance,
             }
             .work(),
+            Sum::Drive(given) => Drive {
+                supply: given.supply,
+                series: given.series,
+                output: given.output,
+                most_current: given.most_current,
+                tolerance: given.tolerance,
+            }
+            .work(),
+            Sum::Source(given) => {
+                Source { idle: given.idle, loaded: given.loaded, current: given.current, at: given.at }.work()
+            }
+            Sum::Registers(given) => {
+                Registers { switches: given.switches, clock: given.clock, shortest: given.shortest, scan: given.scan }
+                    .work()
+            }
         }
     }
 }
@@ -383,6 +494,8 @@ impl RcArguments {
             discharge_resistance: self.discharge_resistance,
             levels,
             bounce: self.bounce,
+            resistors: self.tolerance,
+            capacitors: self.capacitor_tolerance,
         }
         .work()
     }
@@ -404,6 +517,8 @@ impl PullArguments {
             drop: self.drop,
             capacitance: self.capacitance.or(cable),
             rise_time: self.rise_time,
+            resistance: self.resistance,
+            tolerance: self.tolerance,
         }
         .work()
     }
@@ -439,6 +554,7 @@ impl LoopArguments {
             units: (self.low, self.high),
             known,
             shunt: self.shunt,
+            tolerance: self.tolerance,
             converter: self.full.zip(self.span),
         }
         .work()

@@ -11,10 +11,28 @@ use std::path::PathBuf;
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen check ropewalk/station.toml
+  reigen check ropewalk/station.toml --list
+  reigen check ropewalk/station.toml --csv wires.csv
+  reigen check ropewalk/station.toml --draw wiring.png
   reigen check ropewalk/station.toml --json")]
 pub(crate) struct CheckArguments {
     /// The station file: sensors, cards, and which is wired to which
     pub(crate) station: PathBuf,
+    /// List every wire, sorted by cable: from which pin to which terminal, and what stands in it
+    #[arg(long)]
+    pub(crate) list: bool,
+    /// Write that list as a table
+    #[arg(long, value_name = "FILE.csv")]
+    pub(crate) csv: Option<PathBuf>,
+    /// Draw the circuit of each sensor, what is wrong in red
+    #[arg(long, value_name = "FILE.svg|.png")]
+    pub(crate) draw: Option<PathBuf>,
+    /// With --draw: draw these points alone
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', requires = "draw")]
+    pub(crate) points: Vec<String>,
+    /// With --draw: on dark ground
+    #[arg(long, requires = "draw")]
+    pub(crate) dark: bool,
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,

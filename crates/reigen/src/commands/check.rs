@@ -2,14 +2,28 @@
 
 use crate::Done;
 use crate::cli::CheckArguments;
+use crate::commands::draw;
 use crate::failure::Failure;
+use crate::picture;
 use crate::print::Out;
 use crate::replay::StationFile;
 use crate::tables;
 use reigen_core::finding::{Finding, Severity};
+use reigen_core::station::Station;
+use reigen_core::wiring::list::WireRow;
+use reigen_core::wiring::schematic::schematics;
 use reigen_core::wiring::terminals::TerminalRow;
 use reigen_core::wiring::{Checked, check};
+use reigen_draw::schematic::WiringPicture;
+use reigen_draw::theme::Theme;
+use reigen_io::output_file::{FinishedFile, OutputFile, put_in_place};
 use serde::Serialize;
+use std::collections::HashSet;
+use std::io::Write;
+use std::path::Path;
+
+/// The width of the wiring picture; its height is what its circuits need.
+const WIDTH: u32 = 1280;
 
 /// The result as JSON.
 #[derive(Serialize)]
@@ -17,25 +31,94 @@ struct Summary<'a> {
     station: Option<&'a str>,
     findings: &'a [Finding],
     terminals: &'a [TerminalRow],
+    wires: &'a [WireRow],
 }
 
 /// Runs the command.
 pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Failure> {
+    arguments.draw.as_deref().map(picture::format_of).transpose()?;
     let station = StationFile::open(&arguments.station)?;
-    print(&station, arguments.json, out)
+    for name in &arguments.points {
+        draw::number_of(&station.station, name)?;
+    }
+    let checked = check(&station.station);
+    let mut files = Vec::new();
+    if let Some(path) = &arguments.csv {
+        files.push(write_list(&checked.wires, path)?);
+    }
+    if let Some(path) = &arguments.draw {
+        let picture = picture(&station, &checked, &arguments.points)?;
+        let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
+        files.push(picture::finish(&picture, path, (WIDTH, picture.needed_height()), &theme)?);
+    }
+    put_in_place(files)?;
+    print(&station, &checked, arguments.json, arguments.list, out)
 }
 
-/// Checks a station and prints what comes of it.
-pub(crate) fn print(station: &StationFile, json: bool, out: &mut Out) -> Result<Done, Failure> {
-    let checked = check(&station.station);
+/// Prints what came of a check.
+pub(crate) fn print(
+    station: &StationFile,
+    checked: &Checked,
+    json: bool,
+    list: bool,
+    out: &mut Out,
+) -> Result<Done, Failure> {
     let title = station.station.title.as_deref();
-    match json {
-        true => {
-            let Checked { findings, terminals } = &checked;
-            out.json(&Summary { station: title, findings, terminals })?;
-        }
-        false => tables::print_check(title, &checked, out)?,
+    let Checked { findings, terminals, wires } = checked;
+    match (json, list) {
+        (true, _) => out.json(&Summary { station: title, findings, terminals, wires })?,
+        (false, true) => tables::print_wires(title, checked, out)?,
+        (false, false) => tables::print_check(title, checked, out)?,
     }
-    let wrong = checked.findings.iter().any(|finding| finding.severity == Severity::Error);
+    let wrong = findings.iter().any(|finding| finding.severity == Severity::Error);
     Ok(if wrong { Done::Differs } else { Done::Fine })
+}
+
+/// The circuits of all sensors, or of the points that are named.
+pub(crate) fn wiring_picture(station: &Station, checked: &Checked, points: &[String]) -> Option<WiringPicture> {
+    let named: HashSet<&str> = points.iter().map(String::as_str).collect();
+    let wanted = |point: &str| named.is_empty() || named.contains(point);
+    let circuits = schematics(station, &checked.findings, &wanted);
+    let title = station.title.as_deref().unwrap_or("Wiring");
+    (!circuits.is_empty()).then(|| WiringPicture { title: title.to_owned(), circuits })
+}
+
+fn picture(station: &StationFile, checked: &Checked, points: &[String]) -> Result<WiringPicture, Failure> {
+    wiring_picture(&station.station, checked, points).ok_or_else(|| Failure::Usage {
+        message: "there is no circuit to draw: no point that is drawn has both a sensor and a terminal".to_owned(),
+        help: "add sensor = \"…\" and terminal = \"…\" to the points, and the tables they name".to_owned(),
+    })
+}
+
+/// The columns of the list, as a spreadsheet shows them.
+const COLUMNS: [&str; 11] =
+    ["wire", "cable", "cable_m", "device", "pin", "to", "through", "points", "address", "function", "remark"];
+
+/// Writes the list to wire from as CSV (RFC 4180).
+fn write_list(wires: &[WireRow], path: &Path) -> Result<FinishedFile, Failure> {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let whole =
+        writer.write_record(COLUMNS).and_then(|()| wires.iter().try_for_each(|row| writer.write_record(cells(row))));
+    whole.map_err(|error| Failure::Print(error.into()))?;
+    let bytes = writer.into_inner().map_err(|error| Failure::Print(std::io::Error::other(error.to_string())))?;
+    let mut file = OutputFile::create(path)?;
+    file.write_all(&bytes).map_err(|error| file.explain(error))?;
+    Ok(file.finish()?)
+}
+
+fn cells(row: &WireRow) -> [String; 11] {
+    let text = |text: &Option<String>| text.clone().unwrap_or_default();
+    [
+        text(&row.wire),
+        text(&row.cable),
+        row.cable_m.map_or(String::new(), |length| length.0.to_string()),
+        row.device.clone(),
+        row.pin.clone(),
+        row.to.clone(),
+        row.through.join("; "),
+        row.points.join("; "),
+        text(&row.address),
+        row.function.clone(),
+        text(&row.remark),
+    ]
 }

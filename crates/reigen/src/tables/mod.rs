@@ -5,7 +5,7 @@ use crate::print::Out;
 use crate::replay::Outcome;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
-use reigen_core::finding::{Finding, Severity};
+use reigen_core::finding::{Finding, Remedy, Severity};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::simulate::judge::Judgement;
@@ -13,8 +13,10 @@ use reigen_core::sizing::Worked;
 use reigen_core::station::Station;
 use reigen_core::summary::{CounterSummary, InputSummary, PairSummary, PointSummary, Tally};
 use reigen_core::time::seconds_short;
-use reigen_core::units::{Volts, significant};
+use reigen_core::units::significant;
 use reigen_core::wiring::Checked;
+use reigen_core::wiring::range::Range;
+use reigen_core::wiring::terminals::TerminalRow;
 
 mod ports;
 mod readings;
@@ -187,6 +189,71 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
     }
 }
 
+/// The list to wire from: every wire, sorted by cable; what is wrong stands before it.
+pub(crate) fn print_wires(title: Option<&str>, checked: &Checked, out: &mut Out) -> Result<(), Failure> {
+    if let Some(title) = title {
+        out.line(on_one_line(title))?;
+    }
+    let wrong = checked.findings.iter().filter(|finding| finding.severity == Severity::Error).count() as u64;
+    if wrong > 0 {
+        out.line(format!("{}: run `reigen check` without --list before anything is wired", counted(wrong, "error")))?;
+    }
+    match wires(checked) {
+        None => out.line("no point names a terminal, so there is nothing to wire"),
+        Some(wires) => {
+            out.line("")?;
+            out.table(wires)
+        }
+    }
+}
+
+/// The list to wire from, where there is anything to wire. Columns that are empty everywhere are left out.
+pub(crate) fn wires(checked: &Checked) -> Option<Table> {
+    if checked.wires.is_empty() {
+        return None;
+    }
+    let text = |text: &Option<String>| text.clone().unwrap_or_default();
+    let rows: Vec<[(&str, String); 10]> = checked
+        .wires
+        .iter()
+        .map(|row| {
+            [
+                ("wire", text(&row.wire)),
+                ("cable", row.cable_m.map_or(String::new(), |length| length.to_string())),
+                ("from", row.device.clone()),
+                ("pin", row.pin.clone()),
+                ("to", row.to.clone()),
+                ("through", row.through.join("; ")),
+                ("point", row.points.join(", ")),
+                ("address", text(&row.address)),
+                ("function", row.function.clone()),
+                ("remark", text(&row.remark)),
+            ]
+        })
+        .collect();
+    // The device is the point where nobody says otherwise, and needs no second column.
+    let told = |(name, _): &(&str, String)| {
+        let cells = || rows.iter().flat_map(|row| row.iter().filter(|(column, _)| column == name));
+        let repeats = *name == "point"
+            && checked.wires.iter().all(|row| row.points.is_empty() || row.points == [row.device.clone()]);
+        cells().any(|(_, text)| !text.is_empty()) && !repeats
+    };
+    let columns: Vec<bool> = rows.first().map(|row| row.iter().map(told).collect()).unwrap_or_default();
+    let kept = |row: &[(&'static str, String); 10]| -> Vec<(&'static str, String)> {
+        row.iter().zip(&columns).filter(|(_, kept)| **kept).map(|(cell, _)| cell.clone()).collect()
+    };
+    let header: Vec<&str> =
+        rows.first().map(|row| kept(row).into_iter().map(|(name, _)| name).collect()).unwrap_or_default();
+    let mut wires = table(&header);
+    for row in &rows {
+        wires.add_row(kept(row).into_iter().map(|(_, text)| text));
+    }
+    for column in 1..header.len() {
+        left(&mut wires, column);
+    }
+    Some(wires)
+}
+
 /// The terminals to wire from, where there are any.
 pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
     if checked.terminals.is_empty() {
@@ -194,14 +261,19 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
     }
     let mut terminals =
         table(&["terminal", "wire", "point", "cable", "sensor or load", "actuated", "resting", "finding"]);
-    for row in &checked.terminals {
+    // Terminals that nothing is wired to and nothing is told of share a line for each card.
+    let is_idle = |row: &TerminalRow| row.point.is_none() && row.wire.is_none() && row.findings.is_empty();
+    let mut idle: IndexMap<&str, Vec<&str>> = IndexMap::new();
+    for row in checked.terminals.iter().filter(|row| is_idle(row)) {
+        let (card, terminal) = row.terminal.split_once('.').unwrap_or((&row.terminal, ""));
+        idle.entry(card).or_default().push(terminal);
+    }
+    for row in checked.terminals.iter().filter(|row| !is_idle(row)) {
         let text = |text: &Option<String>| text.clone().unwrap_or_default();
-        // A terminal is measured to a hundredth of a volt at best.
-        let shown = |Volts(level): Volts| Volts((level * 100.0).round() / 100.0).to_string();
-        let level = |level: Option<Volts>| level.map_or(String::new(), shown);
+        let level = |level: Option<Range>| level.map_or(String::new(), Range::volts);
         let actuated = match (row.actuated_v, row.actuated_high) {
-            (Some(level), Some(high)) => format!("{} {}", if high { "high" } else { "low" }, shown(level)),
-            _ => String::new(),
+            (Some(volts), Some(high)) => format!("{} {}", if high { "high" } else { "low" }, volts.volts()),
+            (volts, _) => level(volts),
         };
         let wire = match (&row.wire, &row.point) {
             (None, None) => "unused".to_owned(),
@@ -217,6 +289,9 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
             level(row.resting_v),
             row.findings.join(", "),
         ]);
+    }
+    for (card, names) in idle {
+        terminals.add_row([card.to_owned(), format!("unused: {}", names.join(", "))]);
     }
     for column in [1, 2, 4, 7] {
         left(&mut terminals, column);
@@ -271,9 +346,25 @@ pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), 
         if let Some(sum) = &finding.sum {
             out.line(format!("   = {}", on_one_line(sum)))?;
         }
-        out.line(format!("   → {}", on_one_line(&finding.remedy)))?;
+        // All remedies that were tried and hold; else what a person may do.
+        match finding.remedies.as_deref() {
+            None | Some([]) => out.line(format!("   → {}", on_one_line(&finding.remedy)))?,
+            Some(remedies) => {
+                remedies
+                    .iter()
+                    .try_for_each(|remedy| out.line(format!("   → {}", on_one_line(&remedy_words(remedy)))))?;
+            }
+        }
     }
     Ok(())
+}
+
+/// A remedy with what it makes of the voltage.
+pub(crate) fn remedy_words(remedy: &Remedy) -> String {
+    match (remedy.least_v, remedy.greatest_v) {
+        (Some(least), Some(most)) => format!("{}: {} at the terminal", remedy.change, Range { least, most }.volts()),
+        _ => remedy.change.clone(),
+    }
 }
 
 pub(crate) fn table(header: &[&str]) -> Table {

@@ -45,12 +45,13 @@ pub(super) fn stable(times: HoldTimes, edges: &[u64], end: u64) -> Told {
 }
 
 /// Names rejected pulses by what stands beside them: edges closer than `apart` belong together, and where one of
-/// them was accepted, none is a glitch. Edges that no reading saw do not count.
+/// them was accepted, or is bounce of one that was, none is a glitch. Edges that no reading saw do not count.
 pub(super) fn by_neighbours((output, mut fates): Told, edges: &[u64], apart: u64) -> Told {
     let unseen = [Fate::Rejected(Rule::Missed), Fate::Pending];
     let judged: Vec<usize> = (0..edges.len()).filter(|&edge| !unseen.contains(&fates[edge])).collect();
     for group in judged.chunk_by(|&one, &other| edges[other] - edges[one] < apart) {
-        if group.iter().any(|&edge| fates[edge] == Fate::Accepted) {
+        let beside = [Fate::Accepted, Fate::Rejected(Rule::Bounce)];
+        if group.iter().any(|&edge| beside.contains(&fates[edge])) {
             let glitches = group.iter().filter(|&&edge| fates[edge] == Fate::Rejected(Rule::Glitch));
             glitches
                 .copied()

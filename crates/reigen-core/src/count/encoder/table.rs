@@ -6,7 +6,7 @@ use super::homing::IndexDoes;
 use crate::condition::debounce::ReadingTimes;
 use crate::engine::{Block, Shape};
 use crate::spanned::Spanned;
-use crate::station::builder::{Builder, PointTable, TimeText};
+use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
 use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
@@ -36,6 +36,8 @@ pub struct EncoderTable {
     index_does: Option<Spanned<IndexWord>>,
     still_after: Option<Spanned<TimeText>>,
     rollover: Option<Spanned<f64>>,
+    address: Option<String>,
+    remark: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
@@ -102,6 +104,8 @@ impl EncoderTable {
 }
 
 impl PointTable for EncoderTable {
+    takes_description!();
+
     fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
         let errors = builder.errors.len();
         let (a, b) = (Signal::new(&self.a, builder), Signal::new(&self.b, builder));
