@@ -1,8 +1,9 @@
 //! What feeds the sensors: each within its range, and all together within what the supply gives.
 
 use super::card::Card;
-use super::circuit::{Circuit, Draw, Input, State};
+use super::circuit::{Circuit, Draw, Input};
 use super::sensor::{Drive, OutputKind, Sensor};
+use super::solved::{Solved, Summary};
 use super::states;
 use super::{Found, Wiring};
 use crate::finding::{Finding, Severity};
@@ -10,8 +11,11 @@ use crate::units::{Amperes, Volts};
 use indexmap::IndexMap;
 use std::collections::{HashMap, HashSet};
 
+/// A circuit with what was worked out of it.
+pub(super) type Summarised<'a, 'b> = (&'b Circuit<'a>, &'b Summary);
+
 /// Checks the voltage that comes to one sensor.
-pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
+pub(super) fn check(circuit: &Circuit<'_>, solved: Option<&Solved<'_, '_>>, found: &mut Vec<Found>) {
     let (Some(sensor), Some(feed)) = (circuit.sensor.as_deref(), circuit.feed()) else { return };
     let fed_by_input = circuit.inputs().is_some_and(|(_, group)| group.reads_current() && group.takes(sensor.output));
     let Some([least, most]) = sensor.supply.filter(|_| !fed_by_input && !feed.alternating) else { return };
@@ -20,10 +24,9 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
     let signal = sensor.signal.filter(|signal| signal.is_current).map_or(0.0, |signal| signal.high);
     let own = (sensor.current.0 + signal) * 2.0 * wire;
     let mut arrives = [feed.range.least - own, feed.range.most];
-    if let Some(input) = Input::new(circuit).filter(|_| wire > 0.0) {
-        for state in [State::Conducting, State::Resting] {
-            let worked = states::work(&input, state, Draw::Least);
-            if !worked.floats && sensor.output != OutputKind::TwoWire {
+    if let Some(solved) = solved.filter(|_| wire > 0.0 && sensor.output != OutputKind::TwoWire) {
+        for worked in [&solved.least.conducting, &solved.least.resting] {
+            if !worked.floats {
                 arrives = [arrives[0].min(worked.feed.least), arrives[1].max(worked.feed.most)];
             }
         }
@@ -50,7 +53,7 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
 }
 
 /// Checks each card's own supply against its plate, and its sensor supply against all that it feeds.
-pub(super) fn check_cards(wiring: &Wiring, circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
+pub(super) fn check_cards(wiring: &Wiring, circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
     for card in &wiring.cards {
         check_plate(card, found);
         check_sum(card, circuits, found);
@@ -80,7 +83,7 @@ fn check_plate(card: &Card, found: &mut Vec<Found>) {
     }
 }
 
-fn check_sum(card: &Card, circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
+fn check_sum(card: &Card, circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
     let Some(most) = card.sensor_supply.and_then(|supply| supply.current) else { return };
     for (draw, severity) in [(Draw::Least, Severity::Error), (Draw::Greatest, Severity::Note)] {
         let parts = currents(card, circuits, draw);
@@ -111,7 +114,7 @@ pub(super) struct Drawn {
 }
 
 /// What each card's sensors draw, where its supply states what it gives.
-pub(super) fn drawn<'a>(wiring: &'a Wiring, circuits: &[Circuit<'a>]) -> HashMap<&'a str, Drawn> {
+pub(super) fn drawn<'a>(wiring: &'a Wiring, circuits: &[Summarised<'a, '_>]) -> HashMap<&'a str, Drawn> {
     let limited = wiring.cards.iter().filter_map(|card| Some((card, card.sensor_supply?.current?)));
     limited
         .map(|(card, most)| {
@@ -128,7 +131,10 @@ impl Drawn {
             let fed = circuit.place.is_some_and(|place| place.card.name == card.name)
                 && circuit.wired.supply.is_none_or(|own| own.is_same(&card.feed()));
             let sensor = circuit.sensor.as_deref().filter(|_| fed);
-            sensor.map_or(Amperes(0.0), |sensor| sensor.current + output_current(circuit, sensor, card, Draw::Least))
+            sensor.map_or(Amperes(0.0), |sensor| {
+                let summary = Summary::new(circuit, Solved::new(circuit).as_ref());
+                sensor.current + output_current(circuit, &summary, sensor, card, Draw::Least)
+            })
         };
         let changed = self.sum + of(after) - of(before);
         changed.0 <= self.most.0 * (1.0 + states::TOLERANCE) || changed.0 <= self.sum.0 * (1.0 + states::TOLERANCE)
@@ -136,67 +142,62 @@ impl Drawn {
 }
 
 /// What each circuit that a card feeds draws: its own current once, and what it passes on.
-fn currents<'a>(card: &Card, circuits: &[Circuit<'a>], draw: Draw) -> Vec<(&'a str, Amperes)> {
+fn currents<'a>(card: &Card, circuits: &[Summarised<'a, '_>], draw: Draw) -> Vec<(&'a str, Amperes)> {
     let fed = circuits
         .iter()
-        .filter(|circuit| circuit.place.is_some_and(|place| place.card.name == card.name))
-        .filter(|circuit| circuit.wired.supply.is_none_or(|own| own.is_same(&card.feed())));
+        .filter(|(circuit, _)| circuit.place.is_some_and(|place| place.card.name == card.name))
+        .filter(|(circuit, _)| circuit.wired.supply.is_none_or(|own| own.is_same(&card.feed())));
     let (mut devices, mut places) = (HashSet::new(), HashSet::new());
     let mut currents = Vec::new();
-    for circuit in fed {
+    for (circuit, summary) in fed {
         let Some(sensor) = circuit.sensor.as_deref() else { continue };
         // A sensor on several terminals draws its own current once; two points on one terminal are one output.
         let own = if devices.insert(circuit.device()) { sensor.current } else { Amperes(0.0) };
         let is_new = circuit.place.is_some_and(|place| places.insert(place.key()));
-        let output = if is_new { output_current(circuit, sensor, card, draw) } else { Amperes(0.0) };
+        let output = if is_new { output_current(circuit, summary, sensor, card, draw) } else { Amperes(0.0) };
         currents.push((circuit.name, own + output));
     }
     currents
 }
 
 /// What a sensor passes on from its feed: to the input where it gives plus, through its own pull-up where it does not.
-fn output_current(circuit: &Circuit<'_>, sensor: &Sensor, card: &Card, draw: Draw) -> Amperes {
+fn output_current(circuit: &Circuit<'_>, summary: &Summary, sensor: &Sensor, card: &Card, draw: Draw) -> Amperes {
     if let Some(signal) = sensor.signal.filter(|signal| signal.is_current) {
         return Amperes(signal.high);
     }
     let Some((_, group)) = circuit.inputs() else { return Amperes(0.0) };
     let gives_plus = matches!(sensor.output.drive(), Drive::Plus | Drive::Both | Drive::Switch);
-    match Input::new(circuit) {
-        Some(input) => {
-            let worked = states::work(&input, State::Conducting, draw);
-            let from_plus = input.side == super::connection::Rail::Plus && gives_plus;
-            let own_pull = sensor.pull_up.map_or(0.0, |pull_up| input.feed.range.most / (pull_up.0 * 0.95));
-            let current = if worked.floats { 0.0 } else { worked.output_current.most };
-            Amperes(if from_plus { current } else { own_pull })
-        }
-        None => {
-            let by_resistance = group.resistance.map(|resistance| Amperes(card.feed().range.most / resistance.0));
-            by_resistance.filter(|_| gives_plus).unwrap_or_default()
-        }
-    }
+    let Some(input) = Input::new(circuit) else {
+        let by_resistance = group.resistance.map(|resistance| Amperes(card.feed().range.most / resistance.0));
+        return by_resistance.filter(|_| gives_plus).unwrap_or_default();
+    };
+    let [least, greatest] = summary.output_current.unwrap_or_default();
+    let through = if draw == Draw::Least { least } else { greatest };
+    let own_pull = sensor.pull_up.map_or(0.0, |pull_up| input.feed.range.most / (pull_up.0 * 0.95));
+    let from_plus = input.side == super::connection::Rail::Plus && gives_plus;
+    Amperes(if from_plus { through } else { own_pull })
 }
 
 /// Checks what a sensor's output carries where it drives several terminals.
-pub(super) fn check_shared(circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
-    let mut lines: IndexMap<&str, Vec<&Circuit<'_>>> = IndexMap::new();
-    for circuit in circuits.iter().filter(|circuit| circuit.sensor.is_some()) {
-        if let Some(line) = circuit.wired.line() {
-            lines.entry(line).or_default().push(circuit);
+pub(super) fn check_shared(circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
+    let mut lines: IndexMap<&str, Vec<&Summarised<'_, '_>>> = IndexMap::new();
+    for both in circuits.iter().filter(|(circuit, _)| circuit.sensor.is_some()) {
+        if let Some(line) = both.0.wired.line() {
+            lines.entry(line).or_default().push(both);
         }
     }
     lines.values().filter(|circuits| circuits.len() > 1).for_each(|circuits| check_line(circuits, found));
 }
 
-fn check_line(circuits: &[&Circuit<'_>], found: &mut Vec<Found>) {
-    let Some(first) = circuits.first() else { return };
+fn check_line(circuits: &[&Summarised<'_, '_>], found: &mut Vec<Found>) {
+    let Some((first, _)) = circuits.first() else { return };
     let Some(most) = first.sensor.as_deref().and_then(|sensor| sensor.most_current) else { return };
     let mut places = HashSet::new();
     let mut parts: Vec<(String, f64)> = Vec::new();
-    for circuit in circuits {
-        let (Some(place), Some(input)) = (circuit.place, Input::new(circuit)) else { continue };
-        let worked = states::work(&input, State::Conducting, Draw::Least);
-        if !worked.floats && places.insert(place.key()) {
-            parts.push((place.full_name(), worked.output_current.most));
+    for (circuit, summary) in circuits {
+        let (Some(place), Some([current, _])) = (circuit.place, summary.output_current) else { continue };
+        if places.insert(place.key()) {
+            parts.push((place.full_name(), current));
         }
     }
     let sum: f64 = parts.iter().map(|(_, current)| current).sum();

@@ -7,36 +7,34 @@ use super::connection::{Rail, ReadAs};
 use super::network::{Element, End};
 use super::parts::{PartKind, USUAL_RATING};
 use super::sensor::{Drive, OutputKind};
+use super::solved::{BothStates, Solved};
 use super::states::{self, Measured, TOLERANCE, Worked, Worst};
 use crate::condition::input::Contact;
 use crate::finding::{Finding, Severity};
 use crate::units::{Amperes, Ohms, Volts, Watts, engineering};
 
-/// What stands at a circuit's terminal while it is actuated and while it is not, where that can be worked out.
-pub(super) fn by_actuation(circuit: &Circuit<'_>) -> [Option<Measured>; 2] {
-    let (Some(input), ReadAs::Input { contact, .. }) = (Input::new(circuit), &circuit.wired.read_as) else {
-        return [None; 2];
-    };
-    let [conducting, resting] = [State::Conducting, State::Resting].map(|state| states::measured(&input, state));
-    match contact {
-        Contact::NormallyOpen => [conducting, resting],
-        Contact::NormallyClosed => [resting, conducting],
+/// What stands at a circuit's terminal while it is actuated and while it is not, from what stands there by the sensor's state.
+pub(super) fn by_actuation(circuit: &Circuit<'_>, measured: [Option<Measured>; 2]) -> [Option<Measured>; 2] {
+    let [conducting, resting] = measured;
+    match &circuit.wired.read_as {
+        ReadAs::Input { contact: Contact::NormallyClosed, .. } => [resting, conducting],
+        _ => [conducting, resting],
     }
 }
 
 /// Checks the levels of one input.
-pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
-    let Some(input) = Input::new(circuit) else { return };
+pub(super) fn check(solved: &Solved<'_, '_>, found: &mut Vec<Found>) {
+    let input = &solved.input;
     if !input.group.takes(input.sensor.output) {
         return;
     }
-    let errors = work_all(&input, Draw::Least);
     let first = found.len();
-    check_all(&input, &errors, Draw::Least, found);
+    check_all(input, &solved.least, Draw::Least, found);
     // With the greatest current that a standard allows, what fails only then is worth knowing.
-    if input.group.current.is_none() && input.group.resistance.is_none() && input.group.limits().is_some() {
+    let greatest = solved.greatest();
+    if !std::ptr::eq(greatest, &solved.least) {
         let mut more = Vec::new();
-        check_all(&input, &work_all(&input, Draw::Greatest), Draw::Greatest, &mut more);
+        check_all(input, greatest, Draw::Greatest, &mut more);
         let known: Vec<&str> = found.iter().skip(first).map(|found| found.finding.code).collect();
         more.retain(|more| !known.contains(&more.finding.code));
         found.extend(more.into_iter().map(|mut more| {
@@ -44,34 +42,10 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
             more
         }));
     }
-    check_parts(&input, &errors, found);
+    check_parts(input, &solved.least, found);
 }
 
-/// Both states, and what stands behind a converter.
-struct AllStates {
-    conducting: Worked,
-    resting: Worked,
-    behind: Vec<Worked>,
-}
-
-fn work_all(input: &Input<'_, '_>, draw: Draw) -> AllStates {
-    let behind = [State::Conducting, State::Resting]
-        .into_iter()
-        .filter_map(|state| states::behind_converter(input, state, draw));
-    AllStates {
-        conducting: states::work(input, State::Conducting, draw),
-        resting: states::work(input, State::Resting, draw),
-        behind: behind.collect(),
-    }
-}
-
-impl AllStates {
-    fn each(&self) -> impl Iterator<Item = &Worked> {
-        [&self.conducting, &self.resting].into_iter().chain(&self.behind)
-    }
-}
-
-fn check_all(input: &Input<'_, '_>, all: &AllStates, draw: Draw, found: &mut Vec<Found>) {
+fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
     check_borne(input, all, found);
     check_pulls(input, all, found);
     for worked in all.each() {
@@ -94,7 +68,7 @@ fn check_all(input: &Input<'_, '_>, all: &AllStates, draw: Draw, found: &mut Vec
 }
 
 /// A terminal that gets more, or less, than it bears.
-fn check_borne(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+fn check_borne(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
     let name = input.circuit.name;
     let worst = |of: fn(&Worked) -> &Worst| {
         let each = all.each().filter(|worked| !worked.floats).filter(|worked| of(worked).fails());
@@ -131,7 +105,7 @@ fn terminal_words(input: &Input<'_, '_>) -> String {
 }
 
 /// A pull-up and a pull-down that hold the open terminal between its thresholds.
-fn check_pulls(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+fn check_pulls(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
     let resting = &all.resting;
     if resting.floats || !resting.level.fails() || input.rests_by_current(State::Resting) {
         return;
@@ -256,7 +230,7 @@ fn floating(input: &Input<'_, '_>, state: State) -> Found {
 }
 
 /// Too much current for the sensor, or too little.
-fn check_currents(input: &Input<'_, '_>, all: &AllStates, draw: Draw, found: &mut Vec<Found>) {
+fn check_currents(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
     let (sensor, name) = (input.sensor, input.circuit.name);
     let conducting = &all.conducting;
     let current = conducting.output_current;
@@ -303,18 +277,18 @@ fn current_words(worked: &Worked) -> String {
 }
 
 /// Resistors beyond their rating, and contacts that discharge a capacitor.
-fn check_parts(input: &Input<'_, '_>, all: &AllStates, found: &mut Vec<Found>) {
+fn check_parts(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
     let parts = &input.circuit.wired.parts;
     let mut told: Vec<usize> = Vec::new();
-    for (role, watts, across) in all.each().flat_map(|worked| &worked.power) {
-        let Branch::Part(number) = *role else { continue };
+    for (role, watts, across) in all.each().flat_map(Worked::powers) {
+        let Branch::Part(number) = role else { continue };
         let Some(part) = parts.get(number).filter(|_| !told.contains(&number)) else { continue };
         let rating = part.power.unwrap_or(USUAL_RATING);
-        if *watts > rating.0 * (1.0 + TOLERANCE) {
+        if watts > rating.0 * (1.0 + TOLERANCE) {
             told.push(number);
-            let message = format!("{} dissipates up to {}, rated for {rating}", part.words(), Watts(*watts));
+            let message = format!("{} dissipates up to {}, rated for {rating}", part.words(), Watts(watts));
             let sum =
-                format!("{}² / {} = {}", Volts(*across), part.resistance().unwrap_or(Ohms(f64::NAN)), Watts(*watts));
+                format!("{}² / {} = {}", Volts(across), part.resistance().unwrap_or(Ohms(f64::NAN)), Watts(watts));
             let finding = Finding::error(
                 "pull-too-strong",
                 input.circuit.name,

@@ -1,12 +1,13 @@
 //! The list to wire from: every end of every wire, sorted by cable.
 
-use super::card::{Common, InputGroup, SwitchKind};
+use super::card::{Common, SwitchKind};
 use super::chain::ChainSignal;
-use super::circuit::{Branch, Circuit, Draw, Input, State};
+use super::circuit::Circuit;
 use super::connection::{Load, LoadKind, Rail, ReadAs};
+use super::feed::Summarised;
 use super::parts::{Part, PartKind};
 use super::sensor::{OutputKind, Sensor};
-use super::states;
+use super::solved::Summary;
 use super::{Group, Named, Place, Wiring};
 use crate::condition::input::{Asserted, Contact};
 use crate::sizing::rating;
@@ -43,22 +44,22 @@ pub struct WireRow {
 }
 
 /// All wires of a station.
-pub(super) fn list(station: &Station, named: &Named<'_>, circuits: &[Circuit<'_>]) -> Vec<WireRow> {
+pub(super) fn list(station: &Station, named: &Named<'_>, circuits: &[Summarised<'_, '_>]) -> Vec<WireRow> {
     let described = descriptions(station);
     let mut rows = Rows { rows: Vec::new(), cables: HashMap::new(), described };
     let mut done = HashSet::new();
     // Points that look at one terminal are one wire.
     let mut at: HashMap<(&str, &str), Vec<&Circuit<'_>>> = HashMap::new();
-    for circuit in circuits {
+    for (circuit, _) in circuits {
         if let Some(place) = circuit.place {
             at.entry(place.key()).or_default().push(circuit);
         }
     }
-    for circuit in circuits {
+    for (circuit, summary) in circuits {
         let Some(place) = circuit.place else { continue };
         if done.insert(place.key()) {
             let points: Vec<&str> = at.get(&place.key()).into_iter().flatten().map(|circuit| circuit.name).collect();
-            rows.point(circuit, place, &points);
+            rows.point((circuit, summary), place, &points);
         }
     }
     rows.chains(station, named, &mut done);
@@ -118,31 +119,25 @@ impl Rows<'_> {
     }
 
     /// The wires of one point's device.
-    fn point(&mut self, circuit: &Circuit<'_>, place: Place<'_>, points: &[&str]) {
+    fn point(&mut self, (circuit, summary): Summarised<'_, '_>, place: Place<'_>, points: &[&str]) {
         let device = circuit.wired.device.as_deref().unwrap_or(circuit.name);
         let cable = Cable { device, length: circuit.wired.cable, points, function: function(circuit) };
-        match (&circuit.wired.load, circuit.sensor.as_deref(), circuit.group.as_deref()) {
-            (Some(load), ..) => self.load(&cable, load, place),
-            (None, Some(sensor), Some(group)) => self.sensor(&cable, circuit, sensor, group, place),
-            _ => self.add(&cable, "", place.full_name(), Vec::new()),
+        match (&circuit.wired.load, circuit.sensor.is_some() && circuit.group.is_some()) {
+            (Some(load), _) => self.load(&cable, load, place),
+            (None, true) => self.sensor(&cable, (circuit, summary), place),
+            (None, false) => self.add(&cable, "", place.full_name(), Vec::new()),
         }
     }
 
-    fn sensor(
-        &mut self,
-        cable: &Cable<'_>,
-        circuit: &Circuit<'_>,
-        sensor: &Sensor,
-        group: &InputGroup,
-        place: Place<'_>,
-    ) {
+    fn sensor(&mut self, cable: &Cable<'_>, (circuit, summary): Summarised<'_, '_>, place: Place<'_>) {
+        let (Some(sensor), Some(group)) = (circuit.sensor.as_deref(), circuit.group.as_deref()) else { return };
         let known = self.cables.contains_key(cable.device);
         let card = place.card.name.as_str();
         let feed = circuit.feed().map_or_else(String::new, |feed| format!("{card}: plus {feed}"));
         let zero = format!("{card}: 0 V");
         let (contact, to_plus) = contact_and_side(circuit);
         let pins = pins(sensor, contact);
-        let through = through(circuit);
+        let through = through(circuit, summary);
         let terminal = place.full_name();
         if group.reads_current() {
             self.add(cable, &pins.plus, terminal, through);
@@ -326,8 +321,8 @@ fn function(circuit: &Circuit<'_>) -> String {
 }
 
 /// The parts of a wire with their power ratings: the stated one, or the next standard one at half load.
-fn through(circuit: &Circuit<'_>) -> Vec<String> {
-    let powers = powers(circuit);
+fn through(circuit: &Circuit<'_>, summary: &Summary) -> Vec<String> {
+    let power = |part: usize| summary.powers.iter().find(|(number, _)| *number == part).map(|(_, watts)| Watts(*watts));
     let told = |(number, part): (usize, &Part)| {
         let words = match (part.kind, part.at_sensor) {
             (PartKind::Capacitor(value), _) => format!("{value} capacitor to 0 V"),
@@ -339,7 +334,7 @@ fn through(circuit: &Circuit<'_>) -> Vec<String> {
         };
         let words = if part.at_sensor { format!("{words} at the sensor") } else { words };
         match part.resistance() {
-            Some(_) => with_rating(&words, powers.get(&number).copied().map(Watts), part.power),
+            Some(_) => with_rating(&words, power(number), part.power),
             None => words,
         }
     };
@@ -351,25 +346,6 @@ fn with_rating(words: &str, power: Option<Watts>, stated: Option<Watts>) -> Stri
         Some(rating) => format!("{words}, {} W", rating.0),
         None => words.to_owned(),
     }
-}
-
-/// The greatest power in each resistor of the wire.
-fn powers(circuit: &Circuit<'_>) -> HashMap<usize, f64> {
-    let mut powers: HashMap<usize, f64> = HashMap::new();
-    if circuit.wired.parts.is_empty() {
-        return powers;
-    }
-    let Some(input) = Input::new(circuit) else { return powers };
-    let states = [State::Conducting, State::Resting];
-    let worked = states.map(|state| states::work(&input, state, Draw::Least));
-    let behind = states.into_iter().filter_map(|state| states::behind_converter(&input, state, Draw::Least));
-    for (role, watts, _) in worked.into_iter().chain(behind).flat_map(|worked| worked.power) {
-        if let Branch::Part(number) = role {
-            let most = powers.entry(number).or_insert(0.0);
-            *most = most.max(watts);
-        }
-    }
-    powers
 }
 
 /// Commons, ties, and in one line for each card what is unused.

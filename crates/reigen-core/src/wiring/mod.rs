@@ -26,6 +26,7 @@ mod polarity;
 mod pulls;
 mod remedies;
 mod safety;
+mod solved;
 mod speed;
 mod states;
 #[cfg(test)]
@@ -40,8 +41,11 @@ use crate::station::{Described, Station, StationErrorKind};
 use card::{Card, InputGroup, OutputGroup};
 use circuit::{Circuit, State};
 use connection::Wired;
+use feed::Summarised;
 use list::WireRow;
+use rayon::prelude::*;
 use sensor::Sensor;
+use solved::{Solved, Summary};
 use std::collections::{HashMap, HashSet};
 use terminals::TerminalRow;
 
@@ -241,19 +245,20 @@ pub fn check(station: &Station) -> Checked {
     let named = Named::new(wiring);
     let circuits = circuits(station, &named);
     let context = Context::new(station, &circuits);
+    // Each circuit by itself, side by side; then what needs all of them.
+    let checked: Vec<(Vec<Found>, Summary)> = circuits.par_iter().map(|circuit| context.check_alone(circuit)).collect();
+    let (mut alone, summaries): (Vec<Vec<Found>>, Vec<Summary>) = checked.into_iter().unzip();
+    let summarised: Vec<Summarised<'_, '_>> = circuits.iter().zip(&summaries).collect();
+    let context = Context { drawn: feed::drawn(wiring, &summarised), ..context };
+    alone.par_iter_mut().zip(&circuits).for_each(|(found, circuit)| {
+        found.iter_mut().for_each(|found| tell_remedies(&context, circuit, found));
+    });
     let mut found: Vec<Found> = station.findings().into_iter().map(Found::plain).collect();
-    for circuit in &circuits {
-        let mut here = Vec::new();
-        context.check_one(circuit, &mut here);
-        for found in &mut here {
-            tell_remedies(&context, circuit, found);
-        }
-        found.extend(here);
-    }
+    found.extend(alone.into_iter().flatten());
     modes::check_shared(&circuits, &mut found);
-    feed::check_shared(&circuits, &mut found);
+    feed::check_shared(&summarised, &mut found);
     pulls::check(wiring, &context.used, &mut found);
-    feed::check_cards(wiring, &circuits, &mut found);
+    feed::check_cards(wiring, &summarised, &mut found);
     outputs::check(wiring, &circuits, &mut found);
     safety::check(station, &mut found);
     chain::check(station, &named, &mut found);
@@ -266,8 +271,8 @@ pub fn check(station: &Station) -> Checked {
     }
     // The worst first; else in the order of the file.
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
-    let terminals = terminals::list(wiring, &circuits, &findings);
-    Checked { findings, terminals, wires: list::list(station, &named, &circuits) }
+    let terminals = terminals::list(wiring, &summarised, &findings);
+    Checked { findings, terminals, wires: list::list(station, &named, &summarised) }
 }
 
 /// Everything that has a sensor or a terminal.
@@ -312,21 +317,32 @@ impl<'a, 'b> Context<'a, 'b> {
             .collect();
         let used =
             circuits.iter().filter_map(|circuit| circuit.place).chain(chained).map(|place| place.key()).collect();
-        let drawn = feed::drawn(&station.wiring, circuits);
-        Self { station, circuits, used, spoiled: timing::spoiled(station), drawn }
+        Self { station, circuits, used, spoiled: timing::spoiled(station), drawn: HashMap::new() }
+    }
+
+    /// Everything that can be told of one circuit alone, and what the lists need of it.
+    fn check_alone(&self, circuit: &Circuit<'a>) -> (Vec<Found>, Summary) {
+        let mut found = Vec::new();
+        let solved = Solved::new(circuit);
+        self.check_solved(circuit, solved.as_ref(), &mut found);
+        (found, Summary::new(circuit, solved.as_ref()))
     }
 
     /// Everything that can be told of one circuit alone.
     fn check_one(&self, circuit: &Circuit<'a>, found: &mut Vec<Found>) {
+        self.check_solved(circuit, Solved::new(circuit).as_ref(), found);
+    }
+
+    fn check_solved(&self, circuit: &Circuit<'a>, solved: Option<&Solved<'_, '_>>, found: &mut Vec<Found>) {
         let pulses = timing::Pulses::of(circuit);
         modes::check(circuit, found);
         let fits = polarity::check(circuit, found);
-        if fits {
-            levels::check(circuit, found);
-            speed::check(circuit, &pulses, found);
+        if let Some(solved) = solved.filter(|_| fits) {
+            levels::check(solved, found);
+            speed::check(solved, &pulses, found);
         }
         analog::check(circuit, found);
-        feed::check(circuit, found);
+        feed::check(circuit, solved, found);
         timing::check(circuit, &pulses, self.station, &self.spoiled, found);
     }
 

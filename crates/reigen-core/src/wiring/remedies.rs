@@ -2,11 +2,12 @@
 
 use super::card::Common;
 use super::change::Change;
-use super::circuit::{Circuit, Input, State};
+use super::circuit::{Circuit, Draw, Input, State};
 use super::parts::{MOST_PARTS, Part, PartKind};
 use super::polarity::needed_common;
 use super::range::Range;
 use super::sensor::Drive;
+use super::solved::Solved;
 use super::states;
 use super::supply::Supply;
 use super::{Context, Found, Group, Place, analog};
@@ -69,8 +70,8 @@ fn remedy<'a>(circuit: &Circuit<'a>, found: &Found, change: &Change<'a>) -> Reme
 
 /// What stands at the terminal in a state: of an analog sensor, at the high end of its signal while conducting.
 fn volts_in(circuit: &Circuit<'_>, state: State) -> Option<Range> {
-    match Input::new(circuit) {
-        Some(input) => states::measured(&input, state).map(|measured| measured.volts),
+    match Solved::new(circuit) {
+        Some(solved) => solved.measured(state).map(|measured| measured.volts),
         None => analog::ends(circuit).map(|[low, high]| if state == State::Conducting { high } else { low }),
     }
 }
@@ -81,13 +82,14 @@ struct Trial<'a, 'b> {
     circuit: &'b Circuit<'a>,
     code: &'static str,
     severity: Severity,
+    state: Option<State>,
     before: Vec<(&'static str, Severity)>,
 }
 
 impl<'a, 'b> Trial<'a, 'b> {
     fn new(context: &'b Context<'a, 'b>, circuit: &'b Circuit<'a>, found: &Found) -> Self {
         let Finding { code, severity, .. } = found.finding;
-        Self { context, circuit, code, severity, before: codes(context, circuit) }
+        Self { context, circuit, code, severity, state: found.state, before: codes(context, circuit) }
     }
 
     /// The change of a kind that is told, where one holds.
@@ -107,7 +109,7 @@ impl<'a, 'b> Trial<'a, 'b> {
     /// Whether the finding is gone with the change, and no other has come.
     fn holds(&self, change: &Change<'a>) -> bool {
         let changed = change.applied(self.circuit);
-        if changed.wired.parts.len() > MOST_PARTS {
+        if changed.wired.parts.len() > MOST_PARTS || self.is_left(&changed) {
             return false;
         }
         let after = codes(self.context, &changed);
@@ -115,6 +117,24 @@ impl<'a, 'b> Trial<'a, 'b> {
         gone && brings_nothing(&self.before, &after)
             && self.leaves_others_alone(change)
             && self.context.feeds_all(self.circuit, &changed)
+    }
+
+    /// Whether one look at the state of the finding shows that it is left: most candidates fail by that already.
+    fn is_left(&self, changed: &Circuit<'_>) -> bool {
+        let (Some(state), Some(input)) = (self.state, Input::new(changed)) else { return false };
+        if input.rests_by_current(state) || input.converter().is_some() {
+            return false;
+        }
+        let worked = || states::work(&input, state, Draw::Least);
+        match self.code {
+            "over-voltage" => worked().above.fails(),
+            "never-on" | "both-pulls" => {
+                let worked = worked();
+                worked.floats || worked.level.fails()
+            }
+            "floating" => worked().floats,
+            _ => false,
+        }
     }
 
     /// Whether a change of a group, or a terminal that is left, brings nothing to others.

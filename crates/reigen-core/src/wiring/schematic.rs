@@ -8,6 +8,7 @@ use super::levels;
 use super::network::{End, Solution};
 use super::parts::{Part, PartKind};
 use super::sensor::{Drive, Sensor};
+use super::solved::Solved;
 use super::{Named, circuits};
 use crate::condition::input::Contact;
 use crate::finding::{Finding, Severity};
@@ -273,7 +274,10 @@ fn terminal_volts(circuit: &Circuit<'_>) -> [String; 2] {
     if let Some([low, high]) = analog::ends(circuit) {
         return [high.volts(), low.volts()];
     }
-    levels::by_actuation(circuit).map(|measured| measured.map_or_else(String::new, |measured| measured.volts.volts()))
+    let Some(solved) = Solved::new(circuit) else { return <[String; 2]>::default() };
+    let measured = [State::Conducting, State::Resting].map(|state| solved.measured(state));
+    levels::by_actuation(circuit, measured)
+        .map(|measured| measured.map_or_else(String::new, |measured| measured.volts.volts()))
 }
 
 fn reads(circuit: &Circuit<'_>) -> String {

@@ -1,21 +1,21 @@
 //! Slow edges: every resistance and capacitance of a wire against the shortest pulse that must come through.
 
 use super::Found;
-use super::circuit::{Branch, Circuit, Draw, Input, Model, State};
+use super::circuit::{Branch, Draw, Input, Model, State};
 use super::network::{Element, End, Network, Solution};
-use super::states;
+use super::solved::Solved;
 use super::timing::Pulses;
 use crate::finding::Finding;
 use crate::units::{Farads, Seconds, engineering};
 
 /// Checks one input.
-pub(super) fn check(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) {
-    let Some(input) = Input::new(circuit) else { return };
-    check_hysteresis(&input, found);
+pub(super) fn check(solved: &Solved<'_, '_>, pulses: &Pulses, found: &mut Vec<Found>) {
+    let (input, circuit) = (&solved.input, solved.input.circuit);
+    check_hysteresis(input, found);
     let Some(shortest) = pulses.shortest else { return };
     let slowest = [State::Conducting, State::Resting]
         .into_iter()
-        .filter_map(|state| Some((state, delay(&input, state)?)))
+        .filter_map(|state| Some((state, delay(solved, state)?)))
         .max_by(|one, other| one.1.seconds.total_cmp(&other.1.seconds));
     let Some((state, delay)) = slowest.filter(|(_, delay)| delay.seconds > shortest.0 / 2.0 * (1.0 + 1e-9)) else {
         return;
@@ -74,9 +74,9 @@ struct Delay {
 }
 
 /// The delay of the edge into a state, by Elmore's time constant: Σ C·R over the capacitors, R from each to the terminal.
-fn delay(input: &Input<'_, '_>, into: State) -> Option<Delay> {
+fn delay(solved: &Solved<'_, '_>, into: State) -> Option<Delay> {
     let from = if into == State::Conducting { State::Resting } else { State::Conducting };
-    let (before, after) = (states::work(input, from, Draw::Least), states::work(input, into, Draw::Least));
+    let (input, before, after) = (&solved.input, solved.least.of(from), solved.least.of(into));
     if before.floats || after.floats || before.level.fails() || after.level.fails() || after.model.capacitors.is_empty()
     {
         return None;

@@ -2,7 +2,7 @@
 
 use super::card::{Common, InputGroup, Threshold};
 use super::circuit::{Branch, Draw, Input, Model, State};
-use super::network::{Element, End, Solution};
+use super::network::{End, Solution};
 use super::range::Range;
 use crate::units::{Volts, engineering};
 
@@ -132,8 +132,8 @@ pub(super) struct Worked {
     pub(super) pull_current: f64,
     /// What comes to the sensor.
     pub(super) feed: Range,
-    /// The greatest power in each part of the wire, and the voltage across it.
-    pub(super) power: Vec<(Branch, f64, f64)>,
+    /// The greatest power in each resistor, and the voltage across it, by the number of its branch.
+    power: Vec<(f64, f64)>,
 }
 
 /// Works a state over all corners.
@@ -171,7 +171,7 @@ fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_ter
         output_current: Range::EMPTY,
         pull_current: 0.0,
         feed: Range::EMPTY,
-        power: Vec::new(),
+        power: vec![(0.0, 0.0); model.network.branches.len()],
         bounds,
         model,
     };
@@ -215,26 +215,25 @@ fn high(input: &Input<'_, '_>, state: State) -> bool {
 /// Currents and powers at one corner.
 fn take_currents(worked: &mut Worked, model: &Model, solution: &Solution, values: &[f64]) {
     let (mut output, mut pulls) = (0.0, 0.0);
-    for branch in &model.network.branches {
-        let current = solution.current(branch, values);
-        match branch.role {
-            Branch::Output => output = current.abs(),
-            Branch::SensorPull | Branch::CardPull => pulls += current.abs(),
-            Branch::Part(_) if branch.from != branch.to && goes_to_rail(branch.from, branch.to) => {
-                pulls += current.abs();
-            }
-            _ => {}
+    for (branch, power) in model.network.branches.iter().zip(&mut worked.power) {
+        if matches!(branch.role, Branch::Cable | Branch::Own | Branch::Input) {
+            continue;
         }
-        if let (Element::Resistor(_), Branch::Part(_) | Branch::SensorPull | Branch::CardPull) =
-            (branch.element, branch.role)
-        {
-            let across = (solution.volts(branch.from, values) - solution.volts(branch.to, values)).abs();
-            let watts = across * current.abs();
-            match worked.power.iter_mut().find(|(role, ..)| *role == branch.role) {
-                Some(entry) if entry.1 < watts => *entry = (branch.role, watts, across),
-                Some(_) => {}
-                None => worked.power.push((branch.role, watts, across)),
+        let current = solution.current(branch, values).abs();
+        let is_pull = match branch.role {
+            Branch::Output => {
+                output = current;
+                continue;
             }
+            Branch::Part(_) => goes_to_rail(branch.from, branch.to),
+            _ => true,
+        };
+        if is_pull {
+            pulls += current;
+        }
+        let across = (solution.volts(branch.from, values) - solution.volts(branch.to, values)).abs();
+        if across * current > power.0 {
+            *power = (across * current, across);
         }
     }
     worked.output_current.take(output);
@@ -247,6 +246,12 @@ pub(super) fn goes_to_rail(from: End, to: End) -> bool {
 }
 
 impl Worked {
+    /// The greatest power in each resistor, with the voltage across it.
+    pub(super) fn powers(&self) -> impl Iterator<Item = (Branch, f64, f64)> {
+        let branches = self.model.network.branches.iter().zip(&self.power);
+        branches.filter(|(_, (watts, _))| *watts > 0.0).map(|(branch, (watts, across))| (branch.role, *watts, *across))
+    }
+
     /// The corner in words: each quantity that counts there, and what comes of it.
     pub(super) fn sum(&self, corner: &Worst) -> String {
         let mut told: Vec<String> = Vec::new();
@@ -310,16 +315,14 @@ pub(super) struct Measured {
     pub(super) high: Option<bool>,
 }
 
-/// What stands at the terminal in a state; `None` where nothing defines it.
-pub(super) fn measured(input: &Input<'_, '_>, state: State) -> Option<Measured> {
+/// What stands at the terminal in a state that is worked already; `None` where nothing defines it.
+pub(super) fn measured(input: &Input<'_, '_>, worked: &Worked) -> Option<Measured> {
     let from_plus = input.group.common == Some(Common::Plus);
-    if input.rests_by_current(state) {
-        let (into, ..) = into_input(input, state);
+    if input.rests_by_current(worked.state) {
+        let (into, ..) = into_input(input, worked.state);
         let off = into.most <= input.off_current() * (1.0 + TOLERANCE);
-        return Some(Measured { volts: rests_at(input, state), high: off.then_some(from_plus) });
+        return Some(Measured { volts: rests_at(input, worked, off), high: off.then_some(from_plus) });
     }
-    let behind = behind_converter(input, state, Draw::Least);
-    let worked = behind.unwrap_or_else(|| work(input, state, Draw::Least));
     let upper = match worked.certain {
         [true, _] => Some(true),
         [_, true] => Some(false),
@@ -329,27 +332,19 @@ pub(super) fn measured(input: &Input<'_, '_>, state: State) -> Option<Measured> 
 }
 
 /// Where an input stands that is off and whose resistance nobody knows: between its common and its threshold.
-fn rests_at(input: &Input<'_, '_>, state: State) -> Range {
-    let open = work(input, state, Draw::Least);
+fn rests_at(input: &Input<'_, '_>, open: &Worked, is_off: bool) -> Range {
     let supply = input.group.supply.nominal.0;
     let off = input.group.off_below.at(supply);
-    let leaks = input.sensor.leakage.0 > 0.0;
     // Without the input the pulls alone tell how far it could rise.
     let reach = match (open.floats, input.group.common) {
-        (true, _) => {
-            if leaks {
-                off
-            } else {
-                0.0
-            }
-        }
+        (true, _) if input.sensor.leakage.0 > 0.0 => off,
+        (true, _) => 0.0,
         (false, Some(Common::Plus)) => input.group.supply.range.most - open.volts.least,
         (false, _) => open.volts.most,
     };
-    let (into, ..) = into_input(input, state);
-    let most = if into.most <= input.off_current() * (1.0 + TOLERANCE) { reach.min(off) } else { reach.max(off) };
+    let most = if is_off { reach.min(off) } else { reach.max(off) }.max(0.0);
     match input.group.common {
-        Some(Common::Plus) => Range { least: supply - most.max(0.0), most: supply },
-        _ => Range { least: 0.0, most: most.max(0.0) },
+        Some(Common::Plus) => Range { least: supply - most, most: supply },
+        _ => Range { least: 0.0, most },
     }
 }

@@ -2,8 +2,10 @@
 
 use super::circuit::Circuit;
 use super::connection::ReadAs;
+use super::feed::Summarised;
 use super::range::Range;
-use super::{Group, Wiring, analog, levels, outputs};
+use super::solved::Summary;
+use super::{Group, Wiring, levels, outputs};
 use crate::finding::Finding;
 use crate::units::Metres;
 use serde::Serialize;
@@ -33,20 +35,20 @@ pub struct TerminalRow {
 }
 
 /// All terminals, in the order of the file; a wire that has none comes last.
-pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Finding]) -> Vec<TerminalRow> {
+pub(super) fn list(wiring: &Wiring, circuits: &[Summarised<'_, '_>], findings: &[Finding]) -> Vec<TerminalRow> {
     let mut rows = Vec::new();
     let codes = Codes::new(findings);
-    let mut placed: HashMap<(&str, &str), Vec<&Circuit<'_>>> = HashMap::new();
-    for circuit in circuits {
-        if let Some(place) = circuit.place {
-            placed.entry(place.key()).or_default().push(circuit);
+    let mut placed: HashMap<(&str, &str), Vec<&Summarised<'_, '_>>> = HashMap::new();
+    for both in circuits {
+        if let Some(place) = both.0.place {
+            placed.entry(place.key()).or_default().push(both);
         }
     }
     for place in wiring.terminals() {
         let terminal = format!("{}.{}", place.card.name, place.terminal);
         let here = placed.get(&place.key()).into_iter().flatten();
         let before = rows.len();
-        rows.extend(here.map(|circuit| row(circuit, &terminal, &codes)));
+        rows.extend(here.map(|(circuit, summary)| row(circuit, summary, &terminal, &codes)));
         if rows.len() == before {
             let tied = match place.group {
                 Group::Input(group) if group.tied_to_zero.iter().any(|tied| tied == place.terminal) => Some("0 V"),
@@ -70,8 +72,8 @@ pub(super) fn list(wiring: &Wiring, circuits: &[Circuit<'_>], findings: &[Findin
     rows
 }
 
-fn row(circuit: &Circuit<'_>, terminal: &str, codes: &Codes<'_>) -> TerminalRow {
-    let [actuated, resting] = levels::by_actuation(circuit);
+fn row(circuit: &Circuit<'_>, summary: &Summary, terminal: &str, codes: &Codes<'_>) -> TerminalRow {
+    let [actuated, resting] = levels::by_actuation(circuit, summary.measured);
     let mut high = actuated.and_then(|measured| measured.high);
     let [mut actuated, mut resting] = [actuated, resting].map(|measured| measured.map(|measured| measured.volts));
     if let (ReadAs::Output, Some(Group::Output(group))) =
@@ -79,7 +81,7 @@ fn row(circuit: &Circuit<'_>, terminal: &str, codes: &Codes<'_>) -> TerminalRow 
     {
         actuated = outputs::level(group);
         high = actuated.map(|volts| volts.least > 0.0);
-    } else if let Some([low, high]) = analog::ends(circuit) {
+    } else if let Some([low, high]) = summary.ends {
         (resting, actuated) = (Some(low), Some(high));
     }
     let wire = circuit.wired.line().map(str::to_owned);
