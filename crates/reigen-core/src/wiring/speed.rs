@@ -86,6 +86,7 @@ fn delay(solved: &Solved<'_, '_>, into: State) -> Option<Delay> {
     let mut probes: Vec<(f64, Probe)> =
         model.capacitors.iter().map(|(node, farads, _)| (*farads, Probe::new(model, *node))).collect();
     let mut solution = Solution::default();
+    let mut start = Start::new(&before.model, model);
     model.at_corners(|values| {
         let (mut constant, mut greatest) = (0.0, (0.0, 0.0));
         for (farads, probe) in &mut probes {
@@ -99,7 +100,7 @@ fn delay(solved: &Solved<'_, '_>, into: State) -> Option<Delay> {
         model.network.solve(values, &mut solution);
         let end = solution.volts(model.terminal, values);
         let supply = solution.volts(End::Rail(model.group_supply), values);
-        let start = if end > before.volts.most { before.volts.least } else { before.volts.most };
+        let start = start.at(values, &mut solution);
         let Some(seconds) =
             to_threshold(input, start, end, supply, input.wants_upper(into)).map(|constants| constants * constant)
         else {
@@ -115,6 +116,40 @@ fn delay(solved: &Solved<'_, '_>, into: State) -> Option<Delay> {
         }
     });
     worst
+}
+
+/// The voltage before the edge, at a corner of what follows it: what both networks share has the same value in both.
+struct Start<'a> {
+    model: &'a Model,
+    /// For each quantity of the first network, its number in the second.
+    shared: Vec<Option<usize>>,
+    values: Vec<f64>,
+}
+
+impl<'a> Start<'a> {
+    fn new(before: &'a Model, after: &Model) -> Self {
+        let mut taken = vec![false; after.quantities.len()];
+        let shared = before.quantities.iter().map(|quantity| {
+            let same = after.quantities.iter().zip(&taken).position(|(other, taken)| !taken && other == quantity);
+            if let Some(taken) = same.and_then(|number| taken.get_mut(number)) {
+                *taken = true;
+            }
+            same
+        });
+        let shared = shared.collect();
+        Self { model: before, shared, values: Vec::new() }
+    }
+
+    fn at(&mut self, values: &[f64], solution: &mut Solution) -> f64 {
+        self.values.clear();
+        // A drop or a leakage that only the first network has moves its level towards the other one: the least is worst.
+        let own = self.model.quantities.iter().zip(&self.shared);
+        self.values.extend(own.map(|(quantity, shared)| {
+            shared.and_then(|number| values.get(number).copied()).unwrap_or(quantity.range.least)
+        }));
+        self.model.network.solve(&self.values, solution);
+        solution.volts(self.model.terminal, &self.values)
+    }
 }
 
 /// How many time constants an exponential takes from one voltage past the threshold towards another: ln((V∞ − v₀) / (V∞ − V)).

@@ -12,7 +12,7 @@ use crate::sizing::pull::{Pull, PullTo};
 use crate::sizing::series::Series;
 use crate::station::parse;
 use crate::units::{Amperes, Ohms, Volts};
-use cases::{level_cases, other_cases};
+use cases::{circuit_cases, level_cases, other_cases};
 use proptest::prelude::*;
 
 /// The codes of everything that is more than a note.
@@ -55,7 +55,7 @@ const RESISTANCE: &str =
 #[test]
 fn each_mistake_is_found_and_what_is_just_right_is_left_alone() {
     let mut failures = Vec::new();
-    for (code, station, wrong, right) in level_cases().into_iter().chain(other_cases()) {
+    for (code, station, wrong, right) in level_cases().into_iter().chain(other_cases()).chain(circuit_cases()) {
         let found = codes(&station.replace('@', wrong));
         if !found.contains(&code) {
             failures.push(format!("no {code} but {found:?} in\n{}", station.replace('@', wrong)));
