@@ -30,14 +30,13 @@ impl Led {
     /// Where the supply does not reach the forward voltage, or neither current nor resistor is given.
     pub fn work(&self) -> Result<Worked, SizingError> {
         let Share(tolerance) = self.tolerance;
-        let mut worked =
-            Worked::new("led", &["R = (V − n·V_F) / I (Ohm's law), R at least I allows with its tolerance"])
-                .given("supply_v", "supply", self.supply)
-                .given("forward_v", "forward voltage", self.forward)
-                .given("in_row", "LEDs in a row", u64::from(self.in_row))
-                .given_if("current_a", "wanted current", self.current)
-                .given_if("at_hand_ohm", "resistor at hand", self.resistance)
-                .given("tolerance_percent", "tolerance", self.tolerance);
+        let mut worked = Worked::new("led", &["R·(1−t) ≥ (V − n·V_F) / I (Ohm's law)"])
+            .given("supply_v", "supply", self.supply)
+            .given("forward_v", "forward voltage", self.forward)
+            .given("in_row", "LEDs in a row", u64::from(self.in_row))
+            .given_if("current_a", "wanted current", self.current)
+            .given_if("at_hand_ohm", "resistor at hand", self.resistance)
+            .given("tolerance_percent", "tolerance", self.tolerance);
         let forward = self.forward * f64::from(self.in_row);
         let across = self.supply - forward;
         if self.forward.0 <= 0.0 || self.current.is_some_and(|current| current.0 <= 0.0) || self.in_row == 0 {

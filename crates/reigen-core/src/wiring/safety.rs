@@ -59,7 +59,9 @@ fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&st
     let what = latch.map_or("it stops".to_owned(), |latch| format!("it resets `{latch}`, which runs"));
     let message = format!("{what}, and its contact is {contact}: with a broken wire it never stops");
     let state = if by_being_on { "off" } else { "on" };
-    let sum = format!("without current a {contact} contact reads {state}, as if nobody stopped (IEC 60204-1: stop by opening)");
+    let sum = format!(
+        "without current a {contact} contact reads {state}, as if nobody stopped (IEC 60204-1: stop by opening)"
+    );
     let remedy = match by_being_on {
         true => "use the NC contact, and write contact = \"NC\"".to_owned(),
         false => format!("use a contact that opens to stop, and write contact = \"{safe}\""),

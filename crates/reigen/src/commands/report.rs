@@ -1,6 +1,7 @@
 //! `reigen report`: one page to hand over, without anything outside it.
 
 use crate::cli::ReportArguments;
+use crate::commands::check::wiring_picture;
 use crate::commands::draw::{self, Chosen, worked};
 use crate::commands::run::show_displays;
 use crate::failure::Failure;
@@ -17,9 +18,9 @@ use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::seconds_short;
-use reigen_core::wiring::check;
+use reigen_core::wiring::{Checked, check};
 use reigen_draw::diagram::Diagram;
-use reigen_draw::picture::{Format, render};
+use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use std::io::Write;
@@ -43,6 +44,8 @@ struct Page {
     facts: Vec<(&'static str, String)>,
     wiring: Vec<Told>,
     terminals: Vec<Rows>,
+    wires: Vec<Rows>,
+    circuits: Vec<Picture>,
     sections: Vec<Section>,
     pictures: Vec<Picture>,
     displays: Vec<(String, String)>,
@@ -56,7 +59,7 @@ struct Told {
     message: String,
     code: &'static str,
     sum: String,
-    remedy: String,
+    remedies: Vec<String>,
 }
 
 /// Tables under one heading.
@@ -128,11 +131,45 @@ fn page(station: &StationFile, outcome: &Outcome, diagram: Diagram, taken_for: V
         facts,
         wiring,
         terminals: tables::terminals(&checked).iter().map(Rows::new).collect(),
+        wires: tables::wires(&checked).iter().map(Rows::new).collect(),
+        circuits: circuits(station, &checked)?,
         sections: sections(station, outcome),
         pictures: pictures(diagram)?,
         displays: outcome.displays.iter().map(|(name, rows)| (name.clone(), rows.join("\n"))).collect(),
         findings: outcome.findings.iter().map(Told::new).collect(),
     })
+}
+
+/// So many circuits make a picture that fits on a page.
+const CIRCUITS: usize = 5;
+
+/// The circuits of all sensors, in pictures that fit on a page.
+fn circuits(station: &StationFile, checked: &Checked) -> Result<Vec<Picture>, Failure> {
+    let Some(mut rest) = wiring_picture(&station.station, checked, &[]) else { return Ok(Vec::new()) };
+    let mut pictures = Vec::new();
+    while !rest.circuits.is_empty() {
+        let after = rest.circuits.split_off(CIRCUITS.min(rest.circuits.len()));
+        let names: Vec<&str> = rest.circuits.iter().map(|circuit| circuit.point.as_str()).collect();
+        let alt = format!("circuits of {}", names.join(", "));
+        pictures.push(picture(&rest, (CIRCUITS_WIDTH, rest.needed_height()), alt)?);
+        rest.circuits = after;
+    }
+    Ok(pictures)
+}
+
+/// The width that the circuits are drawn for.
+const CIRCUITS_WIDTH: u32 = 1280;
+
+/// A picture within the page: lines that scale, or pixels where there are too many of them.
+fn picture(drawing: &impl Drawing, size: (u32, u32), alt: String) -> Result<Picture, Failure> {
+    let mut bytes = render(drawing, Format::Svg, size, &Theme::LIGHT)?;
+    let mut kind = "svg+xml";
+    if bytes.len() > MOST_SVG {
+        bytes = render(drawing, Format::Png, size, &Theme::LIGHT)?;
+        kind = "png";
+    }
+    let text = base64::engine::general_purpose::STANDARD.encode(&bytes);
+    Ok(Picture { alt, source: format!("data:image/{kind};base64,{text}") })
 }
 
 /// What whoever has no time should know.
@@ -194,16 +231,9 @@ fn pictures(mut diagram: Diagram) -> Result<Vec<Picture>, Failure> {
     while !diagram.rows.is_empty() {
         let rest = diagram.rows.split_off(rows.min(diagram.rows.len()));
         let size = (WIDTH, diagram.least_height().max(300));
-        let mut bytes = render(&diagram, Format::Svg, size, &Theme::LIGHT)?;
-        let mut kind = "svg+xml";
-        if bytes.len() > MOST_SVG {
-            bytes = render(&diagram, Format::Png, size, &Theme::LIGHT)?;
-            kind = "png";
-        }
-        let text = base64::engine::general_purpose::STANDARD.encode(&bytes);
         let names: Vec<&str> = diagram.rows.iter().map(|row| row.label.as_str()).collect();
         let alt = format!("{}: {}", diagram.title, names.join(", "));
-        pictures.push(Picture { alt, source: format!("data:image/{kind};base64,{text}") });
+        pictures.push(picture(&diagram, size, alt)?);
         diagram.rows = rest;
     }
     Ok(pictures)
@@ -217,7 +247,7 @@ impl Told {
             message: on_one_line(&finding.message).into_owned(),
             code: finding.code,
             sum: finding.sum.clone().unwrap_or_default(),
-            remedy: finding.remedy.clone(),
+            remedies: tables::remedies(finding),
         }
     }
 }

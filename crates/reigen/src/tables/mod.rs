@@ -291,7 +291,9 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
         ]);
     }
     for (card, names) in idle {
-        terminals.add_row([card.to_owned(), format!("unused: {}", names.join(", "))]);
+        let mut row = vec![card.to_owned(), format!("unused: {}", names.join(", "))];
+        row.resize(8, String::new());
+        terminals.add_row(row);
     }
     for column in [1, 2, 4, 7] {
         left(&mut terminals, column);
@@ -346,24 +348,21 @@ pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), 
         if let Some(sum) = &finding.sum {
             out.line(format!("   = {}", on_one_line(sum)))?;
         }
-        // All remedies that were tried and hold; else what a person may do.
-        match finding.remedies.as_deref() {
-            None | Some([]) => out.line(format!("   → {}", on_one_line(&finding.remedy)))?,
-            Some(remedies) => {
-                remedies
-                    .iter()
-                    .try_for_each(|remedy| out.line(format!("   → {}", on_one_line(&remedy_words(remedy)))))?;
-            }
-        }
+        remedies(finding).iter().try_for_each(|remedy| out.line(format!("   → {}", on_one_line(remedy))))?;
     }
     Ok(())
 }
 
-/// A remedy with what it makes of the voltage.
-pub(crate) fn remedy_words(remedy: &Remedy) -> String {
-    match (remedy.least_v, remedy.greatest_v) {
+/// What to do about a finding: all remedies that were tried and hold, each with the voltage that it makes; else what a
+/// person may do.
+pub(crate) fn remedies(finding: &Finding) -> Vec<String> {
+    let told = |remedy: &Remedy| match (remedy.least_v, remedy.greatest_v) {
         (Some(least), Some(most)) => format!("{}: {} at the terminal", remedy.change, Range { least, most }.volts()),
         _ => remedy.change.clone(),
+    };
+    match finding.remedies.as_deref() {
+        None | Some([]) => vec![finding.remedy.clone()],
+        Some(remedies) => remedies.iter().map(told).collect(),
     }
 }
 

@@ -11,15 +11,142 @@ fn the_ropewalks_wiring_is_wrong_until_it_is_mended() {
     let place = demo();
     let said = place.reigen("check walk/station.toml");
     insta::assert_snapshot!(said.whole());
-    let mended = place
-        .read("walk/station.toml")
-        .replace("common = \"plus\"", "common = \"zero\"")
-        .replace("cable = \"3 m\"", "cable = \"3 m\"\nwiring = { supply = \"3.3 V\" }")
-        .replace("filter = \"10 us\"", "filter = \"10 us\"\ntied_to_zero = [\"P7\"]");
-    place.write("mended.toml", mended);
+}
+
+/// The demo's faults, each mended by the first remedy that is printed for it, to the letter.
+#[test]
+fn the_remedies_that_are_printed_mend_the_demos_faults() {
+    let place = demo();
+    let mut station = place.read("walk/station.toml");
+    let json = place.reigen("check walk/station.toml --json").json();
+    let findings = json["findings"].as_array().unwrap();
+    let remedy = |code: &str| {
+        let finding = findings.iter().find(|finding| finding["code"] == code).unwrap_or_else(|| panic!("no {code}"));
+        finding["remedy"].as_str().unwrap().to_owned()
+    };
+    let common = remedy("polarity");
+    let rail = common.strip_prefix("tie the common of `doors` to ").unwrap_or_else(|| panic!("{common}"));
+    assert_eq!(rail, "0 V");
+    station = station.replacen("common = \"plus\"", "common = \"zero\"", 1);
+    let feed = remedy("over-voltage");
+    let feed = feed.strip_prefix("feed the sensor with ").unwrap_or_else(|| panic!("{feed}"));
+    station = station.replacen("cable = \"3 m\"", &format!("cable = \"3 m\"\nwiring = {{ supply = \"{feed}\" }}"), 1);
+    assert_eq!(remedy("unused-floating"), "connect it to 0 V through 10 kΩ, or switch a pull on");
+    station = station.replacen("filter = \"10 us\"", "filter = \"10 us\"\ntied_to_zero = [\"P7\"]", 1);
+    place.write("mended.toml", station);
     let said = place.reigen("check mended.toml");
     assert_eq!(said.code, 0, "{}", said.whole());
     assert!(said.stdout.contains("nothing is wrong with the wiring"), "{}", said.stdout);
+}
+
+/// A part of a remedy joins the wire as the JSON has it.
+#[test]
+fn the_parts_of_a_remedy_mend_the_circuit_that_they_join() {
+    let place = demo();
+    let json = place.reigen("check walk/station.toml --json").json();
+    let over = json["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "over-voltage").unwrap();
+    let with_parts =
+        over["remedies"].as_array().unwrap().iter().find(|remedy| !remedy["parts"].as_array().unwrap().is_empty());
+    let remedy = with_parts.unwrap();
+    let parts: Vec<String> = remedy["parts"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|part| {
+            let (key, ohms) = part.as_object().unwrap().iter().next().unwrap();
+            format!("{{ {key} = \"{ohms} ohm\" }}")
+        })
+        .collect();
+    let station = place.read("walk/station.toml");
+    place.write(
+        "mended.toml",
+        station.replacen("cable = \"3 m\"", &format!("cable = \"3 m\"\nwire = [{}]", parts.join(", ")), 1),
+    );
+    let json = place.reigen("check mended.toml --json").json();
+    assert!(json["findings"].as_array().unwrap().iter().all(|finding| finding["subject"] != "drum_hall"), "{json}");
+    let hall = json["terminals"].as_array().unwrap().iter().find(|row| row["point"] == "drum_hall").unwrap();
+    assert_eq!(hall["resting_v"], serde_json::json!([remedy["least_v"], remedy["greatest_v"]]));
+}
+
+#[test]
+fn the_list_names_every_wire_end_once() {
+    let place = demo();
+    let station = place.read("walk/station.toml");
+    let station = station.replacen(
+        "line = \"PB_START\"",
+        "line = \"PB_START\"\naddress = \"%IX0.0\"\nremark = \"beside the door\"",
+        1,
+    );
+    place.write("walk/station.toml", station);
+    let said = place.reigen("check walk/station.toml --list --csv wires.csv");
+    insta::assert_snapshot!(said.whole());
+    let json = place.reigen("check walk/station.toml --json").json();
+    let wires = json["wires"].as_array().unwrap();
+    let table = place.read("wires.csv");
+    assert_eq!(table.lines().count(), wires.len() + 1);
+    assert!(table.starts_with("wire,cable,cable_m,device,pin,to,through,points,address,function,remark\n"), "{table}");
+    // Each terminal stands on one side of one wire.
+    for terminal in json["terminals"].as_array().unwrap() {
+        let name = terminal["terminal"].as_str().unwrap();
+        let (card, bare) = name.split_once('.').unwrap();
+        let ends = wires.iter().filter(|wire| {
+            let unused = wire["device"] == card && wire["pin"].as_str().unwrap().split(", ").any(|pin| pin == bare);
+            wire["to"] == name || unused
+        });
+        assert_eq!(ends.count(), 1, "{name}");
+    }
+    assert_eq!(place.reigen("check walk/station.toml --csv -").stdout, table);
+}
+
+#[test]
+fn the_circuits_are_drawn_and_what_is_wrong_is_red() {
+    let place = demo();
+    assert_eq!(place.reigen("check walk/station.toml --draw all.svg").code, 1);
+    let all = place.read("all.svg");
+    let red = "#BE1E2D";
+    assert!(all.contains(red) && all.contains("drum_hall") && all.contains("counter.P2"), "{}", all.len());
+    assert_eq!(place.reigen("check walk/station.toml --draw one.svg --points start_button").code, 1);
+    let one = place.read("one.svg");
+    assert!(!one.contains(red) && one.contains("22 kΩ") && !one.contains("drum_hall"), "{one}");
+    for (command, message) in [
+        ("check walk/station.toml --draw all.gif", "all.gif has not the ending of a picture"),
+        ("check walk/station.toml --draw all.svg --points start_buton", "the station has no point `start_buton`"),
+        ("check walk/station.toml --draw all.svg --points spool_turns", "there is no circuit to draw"),
+        ("check walk/station.toml --draw walk/station.toml", "would be written over"),
+    ] {
+        let said = place.reigen(command);
+        assert_eq!(said.code, 2, "{command}: {}", said.whole());
+        assert!(said.stderr.contains(message), "{command}: {}", said.stderr);
+    }
+}
+
+#[test]
+fn a_wrong_wire_is_refused_at_its_place() {
+    let place = demo();
+    let station = place.read("walk/station.toml");
+    let mut said = String::new();
+    for wire in [
+        "wire = [{}]",
+        "wire = [{ tolerance = \"1 %\" }]",
+        "wire = [{ series = \"1k\", pull_up = \"10k\" }]",
+        "wire = [{ converter = \"level\", from = \"5 V\" }]",
+        "wire = [{ converter = \"level\", from = \"5 V\", to = \"3.3 V\" }, { converter = \"level\", from = \"3.3 V\", to = \"5 V\" }]",
+        "wire = [{ series = \"0\" }]",
+        "wire = [{ pull_down = \"1k\", to = \"5 V\" }]",
+        "wire = [{ series = \"1k\" }, { series = \"1k\", at = \"sensor\" }]",
+        "wire = [{ pull_up = \"1k\", to = \"24 V AC\" }]",
+        "wire = [{ seris = \"1k\" }]",
+        "wiring = { pull_up = \"1k\" }\nwire = [{ series = \"1k\" }]",
+        "wiring = { supply = [\"26 V\", \"22 V\"] }",
+        "wiring = { supply = [\"26 V\"] }",
+        "wiring = { supply = 24 }",
+    ] {
+        place.write("wrong.toml", station.replacen("cable = \"3 m\"", wire, 1));
+        let run = place.reigen("check wrong.toml");
+        assert_eq!(run.code, 2, "{wire}: {}", run.whole());
+        said += &format!("# {wire}\n{}", run.stderr);
+    }
+    insta::assert_snapshot!(said);
 }
 
 #[test]

@@ -269,9 +269,19 @@ pub(super) fn circuit_cases() -> Vec<Case> {
     };
     vec![
         // 10 V · 5 % more below and less above: the divider's greatest output is 3.29 V.
-        ("over-voltage", analog(volts, converter, "wire = [{ series = \"10k\" }, { pull_down = \"@\" }]"), "4.7k", "4.3k"),
+        (
+            "over-voltage",
+            analog(volts, converter, "wire = [{ series = \"10k\" }, { pull_down = \"@\" }]"),
+            "4.7k",
+            "4.3k",
+        ),
         ("over-voltage", analog(milliamperes, converter, "wire = [{ shunt = \"@\" }]"), "160 ohm", "150 ohm"),
-        ("under-voltage", analog("output = \"voltage\"\nsignal = [\"@\", \"5 V\"]", "mode = \"voltage\"", ""), "-1 V", "0 V"),
+        (
+            "under-voltage",
+            analog("output = \"voltage\"\nsignal = [\"@\", \"5 V\"]", "mode = \"voltage\"", ""),
+            "-1 V",
+            "0 V",
+        ),
         (
             "range-mismatch",
             analog(milliamperes, "mode = \"current\"", "scale = { from = [@, 20], to = [0, 5000] }"),
@@ -280,7 +290,11 @@ pub(super) fn circuit_cases() -> Vec<Case> {
         ),
         (
             "range-mismatch",
-            analog("output = \"voltage\"\nsignal = [\"0.5 V\", \"4.5 V\"]", "mode = \"voltage\"", "scale = { from = [@, 4.5], to = [0, 10] }"),
+            analog(
+                "output = \"voltage\"\nsignal = [\"0.5 V\", \"4.5 V\"]",
+                "mode = \"voltage\"",
+                "scale = { from = [@, 4.5], to = [0, 10] }",
+            ),
             "0",
             "0.5",
         ),
@@ -291,7 +305,12 @@ pub(super) fn circuit_cases() -> Vec<Case> {
             "100",
             "819",
         ),
-        ("range-mismatch", analog(milliamperes, "mode = \"voltage\"\nsignal = \"1-5V\"", "wire = [{ shunt = \"@\" }]"), "500 ohm", "250 ohm"),
+        (
+            "range-mismatch",
+            analog(milliamperes, "mode = \"voltage\"\nsignal = \"1-5V\"", "wire = [{ shunt = \"@\" }]"),
+            "500 ohm",
+            "250 ohm",
+        ),
         // 19.2 V − 12 V at 20 mA leave 360 Ω.
         (
             "loop-burden",
@@ -300,15 +319,15 @@ pub(super) fn circuit_cases() -> Vec<Case> {
             "350 ohm",
         ),
         // 30 V · 30 V / 0.95 R ≤ 2 W: 473.7 Ω.
-        (
-            "pull-too-strong",
-            on_24(PNP, TYPE_1, "wire = [{ pull_down = \"@\" }]"),
-            "470 ohm",
-            "480 ohm",
-        ),
+        ("pull-too-strong", on_24(PNP, TYPE_1, "wire = [{ pull_down = \"@\" }]"), "470 ohm", "480 ohm"),
         ("pull-too-strong", on_24(PNP, TYPE_1, "wire = [{ pull_down = \"4.7k\", power = \"@\" }]"), "0.2 W", "0.25 W"),
         // The contact closes through nothing but the cable.
-        ("contact-surge", on_3v3(CONTACT, PULL_UP, "asserted = \"low\"\nwire = [@{ capacitor = \"100nF\" }]"), "", "{ series = \"100\" }, "),
+        (
+            "contact-surge",
+            on_3v3(CONTACT, PULL_UP, "asserted = \"low\"\nwire = [@{ capacitor = \"100nF\" }]"),
+            "",
+            "{ series = \"100\" }, ",
+        ),
         // 10.5 kΩ · 120 nF = 1.26 ms; from 0 to 0.7 of the supply ln(1 / 0.3) = 1.204: 1.517 ms.
         (
             "edge-too-slow",
@@ -319,14 +338,22 @@ pub(super) fn circuit_cases() -> Vec<Case> {
         // 100 m of cable have 10 nF behind a pull-up of 105 kΩ: 1.05 ms · 1.204.
         (
             "edge-too-slow",
-            on_3v3(NPN, "pull_up = { value = \"100k\" }", "asserted = \"low\"\ncable = \"100 m\"\nshortest_pulse = \"@\""),
+            on_3v3(
+                NPN,
+                "pull_up = { value = \"100k\" }",
+                "asserted = \"low\"\ncable = \"100 m\"\nshortest_pulse = \"@\"",
+            ),
             "2.5 ms",
             "2.6 ms",
         ),
         // A converter takes what its own side bears.
         (
             "over-voltage",
-            on_3v3("output = \"push_pull\"", "", "wiring = { supply = \"@\" }\nwire = [{ converter = \"level\", from = \"5 V\", to = \"3.3 V\" }]"),
+            on_3v3(
+                "output = \"push_pull\"",
+                "",
+                "wiring = { supply = \"@\" }\nwire = [{ converter = \"level\", from = \"5 V\", to = \"3.3 V\" }]",
+            ),
             "12 V",
             "5 V",
         ),
@@ -338,30 +365,74 @@ pub(super) fn circuit_cases() -> Vec<Case> {
             "4.7k",
             "510 ohm",
         ),
-        ("terminal-reserved", on_24(PNP, "standard = \"type 1\"\nreserved = { @ = \"serial\" }\nterminals = [\"T0\", \"T1\"]", ""), "T0", "T1"),
-        ("wrong-mode", on_24(CONTACT, "standard = \"iec60947_5_6\"", "wire = [{ series = \"1k\" }, { pull_down = \"@\" }]"), "1k", "10k"),
+        (
+            "terminal-reserved",
+            on_24(PNP, "standard = \"type 1\"\nreserved = { @ = \"serial\" }\nterminals = [\"T0\", \"T1\"]", ""),
+            "T0",
+            "T1",
+        ),
+        (
+            "wrong-mode",
+            on_24(CONTACT, "standard = \"iec60947_5_6\"", "wire = [{ series = \"1k\" }, { pull_down = \"@\" }]"),
+            "1k",
+            "10k",
+        ),
         ("ac-dc", on_24(PNP, TYPE_1, "").replace("supply = \"24 V\"", "supply = \"@\""), "24 V AC", "24 V DC"),
         ("ac-dc", on_24(PNP, TYPE_1, "").replace("[card.c]", "[card.c]\nplate = \"@\""), "230 V AC", "24 V DC"),
-        ("supply-high", on_24(PNP, TYPE_1, "").replace("[card.c]", "[card.c]\nplate = [\"19 V\", \"@\"]"), "28.8 V", "30 V"),
+        (
+            "supply-high",
+            on_24(PNP, TYPE_1, "").replace("[card.c]", "[card.c]\nplate = [\"19 V\", \"@\"]"),
+            "28.8 V",
+            "30 V",
+        ),
         ("ac-dc", on_output(relay, "kind = \"resistor\", current = \"10 mA\", supply = \"@\""), "24 V AC", "24 V"),
-        ("no-suppressor", on_output("kind = \"relay\"\nsupply = \"230 V AC\"", "kind = \"solenoid\"@"), "", ", suppressor = \"varistor\""),
+        (
+            "no-suppressor",
+            on_output("kind = \"relay\"\nsupply = \"230 V AC\"", "kind = \"solenoid\"@"),
+            "",
+            ", suppressor = \"varistor\"",
+        ),
         ("no-diode", on_output(TRANSISTOR, "kind = \"solenoid\"@"), "", ", suppressor = \"rc\""),
         // (30 − 2) V / 10 mA / 0.95 = 2.95 kΩ.
-        ("led-current", on_output(TRANSISTOR, "kind = \"led\", forward = \"2 V\", current = \"10 mA\"@"), "", ", resistance = \"3k\""),
-        ("led-current", on_output(TRANSISTOR, "kind = \"led\", forward = \"2 V\", current = \"10 mA\", resistance = \"@\""), "2.9k", "2.95k"),
+        (
+            "led-current",
+            on_output(TRANSISTOR, "kind = \"led\", forward = \"2 V\", current = \"10 mA\"@"),
+            "",
+            ", resistance = \"3k\"",
+        ),
+        (
+            "led-current",
+            on_output(TRANSISTOR, "kind = \"led\", forward = \"2 V\", current = \"10 mA\", resistance = \"@\""),
+            "2.9k",
+            "2.95k",
+        ),
         ("led-dark", on_output(TRANSISTOR, "kind = \"led\", resistance = \"1k\", forward = \"@\""), "19.2 V", "19.1 V"),
-        ("lamp-inrush", on_output("kind = \"transistor\"\ncurrent = \"500 mA\"", "kind = \"lamp\", current = \"@\""), "201 mA", "200 mA"),
-        ("lamp-inrush", on_output("kind = \"transistor\"\npeak = \"@\"", "kind = \"lamp\", current = \"100 mA\""), "0.9 A", "1 A"),
+        (
+            "lamp-inrush",
+            on_output("kind = \"transistor\"\ncurrent = \"500 mA\"", "kind = \"lamp\", current = \"@\""),
+            "201 mA",
+            "200 mA",
+        ),
+        (
+            "lamp-inrush",
+            on_output("kind = \"transistor\"\npeak = \"@\"", "kind = \"lamp\", current = \"100 mA\""),
+            "0.9 A",
+            "1 A",
+        ),
         // 2 · 100 m of 0.25 mm² are 13.8 Ω, and 10 % of 24 V are 2.4 V.
         (
             "load-drop",
-            on_output(TRANSISTOR, "kind = \"resistor\", current = \"@\"").replace("terminal = \"Q0\"\n", "terminal = \"Q0\"\ncable = \"100 m\"\n"),
+            on_output(TRANSISTOR, "kind = \"resistor\", current = \"@\"")
+                .replace("terminal = \"Q0\"\n", "terminal = \"Q0\"\ncable = \"100 m\"\n"),
             "175 mA",
             "173 mA",
         ),
         (
             "group-sides",
-            two_loads("kind = \"lamp\", current = \"10 mA\", tied_to = \"zero\"", "kind = \"lamp\", current = \"10 mA\", tied_to = \"@\""),
+            two_loads(
+                "kind = \"lamp\", current = \"10 mA\", tied_to = \"zero\"",
+                "kind = \"lamp\", current = \"10 mA\", tied_to = \"@\"",
+            ),
             "plus",
             "zero",
         ),
@@ -371,22 +442,30 @@ pub(super) fn circuit_cases() -> Vec<Case> {
         ("fail-safe", on_24(CONTACT, TYPE_1, "contact = \"@\"") + latch + "reset = \"NOT a\"", "NC", "NO"),
         (
             "pair-sides",
-            on_24(CONTACT, TYPE_1, "") + "[input.b]\nline = \"B\"\ncontact = \"@\"\n[pair.p]\nno = \"a\"\nnc = \"b\"\nwithin = \"50 ms\"",
+            on_24(CONTACT, TYPE_1, "")
+                + "[input.b]\nline = \"B\"\ncontact = \"@\"\n[pair.p]\nno = \"a\"\nnc = \"b\"\nwithin = \"50 ms\"",
             "NO",
             "NC",
         ),
         // One sensor on two terminals: its own current once, its output's currents together.
         (
             "too-much-current",
-            on_24(&and(PNP, "most_current = \"@\""), "terminals = [\"T0\", \"T1\"]\ncommon = \"zero\"\nresistance = \"4.7k\"\non_above = \"15 V\"\noff_below = \"5 V\"\nmost = \"30 V\"", "")
-                + "[input.b]\nline = \"A\"\nsensor = \"s\"\nterminal = \"T1\"\n",
+            on_24(
+                &and(PNP, "most_current = \"@\""),
+                "terminals = [\"T0\", \"T1\"]\ncommon = \"zero\"\nresistance = \"4.7k\"\non_above = \"15 V\"\noff_below = \"5 V\"\nmost = \"30 V\"",
+                "",
+            ) + "[input.b]\nline = \"A\"\nsensor = \"s\"\nterminal = \"T1\"\n",
             "13 mA",
             "13.5 mA",
         ),
         (
             "supply-overload",
-            on_24(&and(PNP, "current = \"20 mA\""), "terminals = [\"T0\", \"T1\"]\nstandard = \"type 1\"", "device = \"B1\"")
-                .replace("[card.c]", "[card.c]\nsensor_supply = { voltage = \"24 V\", current = \"50 mA\" }")
+            on_24(
+                &and(PNP, "current = \"20 mA\""),
+                "terminals = [\"T0\", \"T1\"]\nstandard = \"type 1\"",
+                "device = \"B1\"",
+            )
+            .replace("[card.c]", "[card.c]\nsensor_supply = { voltage = \"24 V\", current = \"50 mA\" }")
                 + "[input.b]\nline = \"B\"\nsensor = \"s\"\nterminal = \"T1\"\ndevice = \"@\"\n",
             "B2",
             "B1",
