@@ -71,6 +71,15 @@ pub struct RemedyPart {
     /// Ohms to 0 V.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub pull_down: Option<f64>,
+    /// `level` for a level converter.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub converter: Option<&'static str>,
+    /// The supply that a converter takes, as the station file has it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub from: Option<String>,
+    /// The supply that it gives, or that a pull-up goes to where that is not the card's.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub to: Option<String>,
     /// `sensor` where it joins at the sensor's end.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub at: Option<&'static str>,

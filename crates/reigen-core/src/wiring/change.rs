@@ -133,11 +133,20 @@ impl<'a> Change<'a> {
             let at = part.at_sensor.then_some("sensor");
             match part.kind {
                 PartKind::Series(value) => RemedyPart { series: Some(value.0), at, ..RemedyPart::default() },
-                PartKind::PullUp(value, _) => RemedyPart { pull_up: Some(value.0), at, ..RemedyPart::default() },
+                PartKind::PullUp(value, to) => {
+                    let to = to.map(|to| to.nominal.to_string());
+                    RemedyPart { pull_up: Some(value.0), to, at, ..RemedyPart::default() }
+                }
                 PartKind::PullDown(value) | PartKind::Shunt(value) => {
                     RemedyPart { pull_down: Some(value.0), at, ..RemedyPart::default() }
                 }
-                PartKind::Capacitor(_) | PartKind::Converter(..) => RemedyPart::default(),
+                PartKind::Converter(from, to) => RemedyPart {
+                    converter: Some("level"),
+                    from: Some(from.nominal.to_string()),
+                    to: Some(to.nominal.to_string()),
+                    ..RemedyPart::default()
+                },
+                PartKind::Capacitor(_) => RemedyPart::default(),
             }
         };
         parts.iter().map(told).collect()
@@ -166,9 +175,13 @@ fn parts_words(parts: &[Part], terminal: &str) -> String {
     let told = |part: &Part| match part.kind {
         PartKind::Series(value) if part.at_sensor => format!("fit {value} in series at the sensor"),
         PartKind::Series(value) => format!("fit {value} in series before {terminal}"),
-        PartKind::PullUp(value, _) => format!("fit a pull-up of {value} at {terminal}"),
+        PartKind::PullUp(value, Some(to)) => format!("fit a pull-up of {value} to {} at {terminal}", to.nominal),
+        PartKind::PullUp(value, None) => format!("fit a pull-up of {value} at {terminal}"),
         PartKind::PullDown(value) => format!("fit a pull-down of {value} at {terminal}"),
-        PartKind::Shunt(_) | PartKind::Capacitor(_) | PartKind::Converter(..) => format!("fit {}", part.words()),
+        PartKind::Converter(from, to) => {
+            format!("fit a level converter from {} to {} before {terminal}", from.nominal, to.nominal)
+        }
+        PartKind::Shunt(_) | PartKind::Capacitor(_) => format!("fit {}", part.words()),
     };
     parts.iter().map(told).collect::<Vec<_>>().join(" and ")
 }

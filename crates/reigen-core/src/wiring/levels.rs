@@ -5,7 +5,7 @@ use super::card::{Common, Standard, Threshold};
 use super::circuit::{Branch, Circuit, Draw, Input, State};
 use super::connection::{Rail, ReadAs};
 use super::network::{Element, End};
-use super::parts::{PartKind, USUAL_RATING};
+use super::parts::{Part, PartKind, USUAL_RATING};
 use super::sensor::{Drive, OutputKind};
 use super::solved::{BothStates, Solved};
 use super::states::{self, Measured, TOLERANCE, Worked, Worst};
@@ -74,16 +74,15 @@ fn check_borne(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut 
         let each = all.each().filter(|worked| !worked.floats).filter(|worked| of(worked).fails());
         each.max_by(|one, other| of(one).by.total_cmp(&of(other).by))
     };
-    let terminal = terminal_words(input);
     if let Some(worked) = worst(|worked| &worked.above) {
         let (volts, most) = (Volts(worked.above.volts), Volts(worked.above.bound));
         let rated = match input.group.most {
-            Threshold::OfSupply(_) if input.converter().is_none() => {
+            Threshold::OfSupply(_) if worked.at_terminal => {
                 format!("its supply of {}, which may be as low as {most}", input.group.supply.nominal)
             }
             _ => most.to_string(),
         };
-        let message = format!("up to {volts} on {terminal} rated for {rated}");
+        let message = format!("up to {volts} on {} rated for {rated}", place_words(input, worked));
         let finding =
             Finding::error("over-voltage", name, message, "feed the sensor with less, or use another terminal");
         let excess = input.converter().is_none().then_some((worked.above.volts, worked.above.bound));
@@ -92,15 +91,16 @@ fn check_borne(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut 
     // A current that only may flow cannot draw a terminal below the common that it flows to.
     if let Some(worked) = worst(|worked| &worked.below).filter(|_| draw == Draw::Least) {
         let (volts, least) = (Volts(worked.below.volts), Volts(worked.below.bound));
-        let message = format!("down to {volts} on {terminal} rated for {least} and above");
+        let message = format!("down to {volts} on {} rated for {least} and above", place_words(input, worked));
         let finding = Finding::error("under-voltage", name, message, "use a sensor that does not go below 0 V");
         found.push(Found::at(finding.with_sum(worked.sum(&worked.below)), worked.state));
     }
 }
 
-fn terminal_words(input: &Input<'_, '_>) -> String {
-    match input.converter() {
-        Some((_, from, to)) => format!("the level converter {from} to {to} at the terminal,"),
+/// What a voltage comes to.
+fn place_words(input: &Input<'_, '_>, worked: &Worked) -> String {
+    match input.converter().filter(|_| !worked.at_terminal) {
+        Some((_, from, to)) => format!("the input of a level converter {from} to {to}"),
         None => "a terminal".to_owned(),
     }
 }
@@ -136,8 +136,9 @@ fn check_pulls(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) 
 fn bound_words(input: &Input<'_, '_>, worked: &Worked) -> String {
     let bound = Volts(worked.level.bound);
     let upper = input.wants_upper(worked.state);
-    if input.converter().is_some() {
-        return format!("certain only beyond {bound}");
+    if !worked.at_terminal {
+        let side = if worked.level.volts < bound.0 { "above" } else { "below" };
+        return format!("the level converter is certain only {side} {bound}");
     }
     match (input.group.common, upper) {
         (Some(Common::Plus), true) => {
@@ -297,9 +298,25 @@ fn check_parts(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) 
                 "use a greater value, or a resistor with a higher power rating",
             );
             found.push(Found::at(finding.with_sum(sum), State::Conducting));
+        } else if let Some((drawn, most)) = drawn_from_feed(input, part, watts / across) {
+            told.push(number);
+            let message = format!("{} draws up to {drawn} from a supply rated for {most}", part.words());
+            let sum = format!("{} / {} = {drawn}", Volts(across), part.resistance().unwrap_or(Ohms(f64::NAN)));
+            let finding =
+                Finding::error("pull-too-strong", input.circuit.name, message, "use a pull of a greater value");
+            found.push(Found::at(finding.with_sum(sum), State::Conducting));
         }
     }
     check_surge(input, found);
+}
+
+/// What a pull draws from the card's sensor supply, and what that gives, where it is more.
+fn drawn_from_feed(input: &Input<'_, '_>, part: &Part, amperes: f64) -> Option<(Amperes, Amperes)> {
+    let PartKind::PullUp(_, to) = part.kind else { return None };
+    let card = input.circuit.place?.card;
+    let most = card.sensor_supply?.current?;
+    let is_fed = input.pull_up_rail(to).is_same(&card.feed());
+    (is_fed && amperes > most.0 * (1.0 + TOLERANCE)).then_some((Amperes(amperes), most))
 }
 
 /// What a contact without a stated rating bears for a moment.

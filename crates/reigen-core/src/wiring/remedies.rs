@@ -3,6 +3,7 @@
 use super::card::Common;
 use super::change::Change;
 use super::circuit::{Circuit, Draw, Input, State};
+use super::connection::Rail;
 use super::parts::{MOST_PARTS, Part, PartKind};
 use super::polarity::needed_common;
 use super::range::Range;
@@ -178,6 +179,7 @@ fn candidates<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &Foun
             // One resistor is better than two.
             let mut parts = Kind::values(pulls(circuit, false));
             parts.lists.extend(dividers(found));
+            parts.lists.extend(converters(circuit).into_iter().map(|change| vec![change]));
             all.push(parts);
         }
         "never-on" | "never-off" | "leakage" | "floating" | "both-pulls" | "least-current" | "contact-wetting"
@@ -186,6 +188,9 @@ fn candidates<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &Foun
             all.push(Kind::first(feeds(context, circuit)));
             all.push(Kind::first(card_pulls(circuit)));
             all.push(Kind::first(removals(circuit)));
+            if matches!(found.finding.code, "never-on" | "never-off" | "both-pulls") {
+                all.push(Kind::first(asserted(circuit)));
+            }
             all.push(Kind::values(pulls(circuit, pulls_up(circuit, found))));
         }
         "too-much-current" | "pull-too-strong" => {
@@ -282,7 +287,7 @@ fn pulls_up(circuit: &Circuit<'_>, found: &Found) -> bool {
     let upper = input.wants_upper(state);
     match found.finding.code {
         // More current through what conducts: towards the other side.
-        "least-current" | "contact-wetting" => input.side == super::connection::Rail::Zero,
+        "least-current" | "contact-wetting" => input.side == Rail::Zero,
         _ => upper != from_plus,
     }
 }
@@ -314,6 +319,20 @@ fn dividers<'a>(found: &Found) -> Vec<Vec<Change<'a>>> {
         lists.push(pairs.collect());
     }
     lists
+}
+
+/// A level converter from what feeds the sensor to what the terminal takes, where no resistors will do; with a pull before
+/// it for an output that does not drive both levels.
+fn converters<'a>(circuit: &Circuit<'a>) -> Vec<Change<'a>> {
+    let Some(input) = Input::new(circuit).filter(|input| input.converter().is_none()) else { return Vec::new() };
+    let feed = Supply::direct(input.feed.nominal);
+    let converter = Part::usual(PartKind::Converter(feed, Supply::direct(input.group.supply.nominal)));
+    let pulls = [10e3, 4.7e3, 2.2e3].map(|ohms| match input.side {
+        Rail::Plus => PartKind::PullDown(Ohms(ohms)),
+        Rail::Zero => PartKind::PullUp(Ohms(ohms), Some(feed)),
+    });
+    let with_pull = pulls.map(|pull| Change::Parts(vec![Part::usual(pull), converter]));
+    [Change::Parts(vec![converter])].into_iter().chain(with_pull).collect()
 }
 
 /// Resistors at the sensor that bound the surge through a contact.

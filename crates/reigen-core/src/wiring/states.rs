@@ -112,6 +112,8 @@ impl Worst {
 #[derive(Debug, Clone)]
 pub(super) struct Worked {
     pub(super) state: State,
+    /// Whether it ends at the terminal; else at the input of a level converter.
+    pub(super) at_terminal: bool,
     pub(super) model: Model,
     bounds: Bounds,
     /// Whether no resistor holds the terminal.
@@ -162,6 +164,7 @@ fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_ter
     let floats = model.network.floating().contains(&true);
     let mut worked = Worked {
         state,
+        at_terminal,
         floats,
         volts: Range::EMPTY,
         level: Worst::new(Bound::Level),

@@ -14,10 +14,13 @@ const CONTROL_SUPPLY: (f64, Range) = (24.0, Range { least: 19.2, most: 30.0 });
 /// What any other supply is taken to keep where its range is not stated.
 const USUAL_TOLERANCE: f64 = 0.05;
 
+/// What supplies are called.
+const USUAL: [f64; 14] = [1.8, 2.5, 3.3, 5.0, 9.0, 12.0, 15.0, 24.0, 36.0, 48.0, 60.0, 115.0, 230.0, 400.0];
+
 /// A supply: `"24 V"`, `"230 V AC"`, or the range that it keeps, `["22 V", "26 V"]`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Supply {
-    /// What it is called: the middle where a range is stated.
+    /// What it is called.
     pub nominal: Volts,
     /// What it may be.
     pub range: Range,
@@ -40,9 +43,12 @@ impl Supply {
         Self { nominal, range: Range::within(nominal.0, USUAL_TOLERANCE), stated: false, alternating: true }
     }
 
-    /// A supply that keeps a stated range.
+    /// A supply that keeps a stated range; it is called by the usual voltage within it that is nearest to its middle.
     fn between(least: Volts, most: Volts) -> Self {
-        let nominal = Volts((least.0 + most.0) / 2.0);
+        let middle = (least.0 + most.0) / 2.0;
+        let within = USUAL.into_iter().filter(|volts| (least.0..=most.0).contains(volts));
+        let nearest = within.min_by(|one, other| (one - middle).abs().total_cmp(&(other - middle).abs()));
+        let nominal = Volts(nearest.unwrap_or(middle));
         Self { nominal, range: Range { least: least.0, most: most.0 }, stated: true, alternating: false }
     }
 

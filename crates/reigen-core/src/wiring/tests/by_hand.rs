@@ -60,6 +60,16 @@ const CIRCUITS: &[Circuit] = &[
         [0.0, 0.0],
         [4.75 * 19.0 / 40.0, 5.25 * 21.0 / 40.0],
     ),
+    // The guide's circuit: 10 µA of leakage flow through the sensor's own pull-up alone.
+    (
+        "a Hall sensor over a divider on a pin of 3.3 V",
+        "output = \"open_collector\"\npull_up = \"10k\"\nleakage = \"10 uA\"",
+        "3.3 V",
+        "",
+        "asserted = \"low\"\nwiring = { supply = \"5 V\" }\nwire = [{ series = \"4.7k\" }, { pull_down = \"18k\" }]",
+        [0.0, 0.0],
+        [2.441_355, 3.019_169],
+    ),
     // A stated range and an exact tolerance: 12/(12 + 4.7) of 22 to 26 V.
     (
         "stated ranges",

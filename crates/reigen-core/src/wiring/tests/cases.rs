@@ -321,6 +321,18 @@ pub(super) fn circuit_cases() -> Vec<Case> {
         // 30 V · 30 V / 0.95 R ≤ 2 W: 473.7 Ω.
         ("pull-too-strong", on_24(PNP, TYPE_1, "wire = [{ pull_down = \"@\" }]"), "470 ohm", "480 ohm"),
         ("pull-too-strong", on_24(PNP, TYPE_1, "wire = [{ pull_down = \"4.7k\", power = \"@\" }]"), "0.2 W", "0.25 W"),
+        // 30 V / (0.95 · 1 kΩ) from a supply of 24 V.
+        (
+            "pull-too-strong",
+            on_24(
+                "output = \"npn\"",
+                "standard = \"type 1\"\ncommon = \"plus\"",
+                "asserted = \"low\"\nwire = [{ pull_up = \"1k\" }]",
+            )
+            .replace("[card.c]", "[card.c]\nsensor_supply = { voltage = \"24 V\", current = \"@\" }"),
+            "31 mA",
+            "32 mA",
+        ),
         // The contact closes through nothing but the cable.
         (
             "contact-surge",

@@ -65,9 +65,13 @@ impl Bench {
         let (front, back): (Vec<_>, Vec<_>) = remedy.parts.iter().partition(|part| part.at == Some("sensor"));
         let told = |part: &&crate::finding::RemedyPart| {
             let at = part.at.map_or(String::new(), |at| format!(", at = \"{at}\""));
+            if let (Some(from), Some(to)) = (&part.from, &part.to) {
+                return format!("{{ converter = \"level\", from = \"{from}\", to = \"{to}\" }}");
+            }
             let value = [("series", part.series), ("pull_up", part.pull_up), ("pull_down", part.pull_down)];
             let (key, ohms) = value.into_iter().find_map(|(key, ohms)| Some((key, ohms?))).unwrap();
-            format!("{{ {key} = \"{ohms} ohm\"{at} }}")
+            let to = part.to.as_ref().map_or(String::new(), |to| format!(", to = \"{to}\""));
+            format!("{{ {key} = \"{ohms} ohm\"{to}{at} }}")
         };
         mended.wire.splice(0..0, front.iter().map(told).collect::<Vec<_>>());
         mended.wire.extend(back.iter().map(told));
