@@ -170,7 +170,10 @@ fn expression_of_two_lines(bencher: Bencher<'_, '_>) {
     let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(10)).collect()];
     bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
         let expression = parse("a AND NOT b").expect("an expression");
-        let mut block = Evaluate::new(expression, |name| BitSource::Line(usize::from(name.point == "b")));
+        let names = expression.names().into_iter();
+        let sources: Vec<_> =
+            names.map(|(name, _)| (name.clone(), BitSource::Line(usize::from(name.point == "b")))).collect();
+        let mut block = Evaluate::new(expression, &sources);
         let (tally, _) = worked(&mut block, &lines, Shape::BIT);
         assert_eq!(tally.rising, EDGES as u64 / 2);
     });

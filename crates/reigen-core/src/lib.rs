@@ -20,6 +20,7 @@ pub mod logic;
 pub mod measure;
 pub mod names;
 pub mod outside_words;
+pub mod program;
 pub mod quantity;
 pub mod rate;
 pub mod simulate;

@@ -187,9 +187,10 @@ fn worked(
     cuts: &[Nanos],
     sound: bool,
 ) -> String {
-    let Ok(Plan { mut engine, signals, numbers, .. }) = compile(station, recorded, Nanos(1)) else {
+    let Ok(Plan { program, signals, numbers, .. }) = compile(station, recorded, Nanos(1)) else {
         return String::new();
     };
+    let mut engine = program.start();
     engine.skim(1, &[]);
     let mut columns = LineColumns::new(signals.len(), numbers.len());
     for (column, &signal) in signals.iter().enumerate() {

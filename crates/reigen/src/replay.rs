@@ -182,8 +182,9 @@ pub(crate) fn replay_observed(
     observe: &mut (dyn FnMut(Seen<'_>) + Send),
 ) -> Result<Outcome, Failure> {
     let plan = compile(&file.station, recording.lines(), recording.tick());
-    let Plan { mut engine, signals, names: line_names, lines: line_numbers, numbers, .. } =
+    let Plan { program, signals, names: line_names, lines: line_numbers, numbers, .. } =
         plan.map_err(|errors| Failure::Station { file: file.name.clone(), source: file.source.clone(), errors })?;
+    let mut engine = program.start();
     let stretch = Stretch::new(&recording, wanted.from, wanted.to)?;
     let mut lines = recording.select(&signals, &numbers);
     recording.count_within(stretch.from, stretch.to);

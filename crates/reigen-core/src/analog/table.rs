@@ -1,9 +1,9 @@
 //! The tables of analog points and thresholds in the station file.
 
-use super::meter::{self, Analog, Scaled, Scaling, Settings};
+use super::meter::{Scaling, Settings};
 use super::smooth::Smoothing;
-use super::threshold::{Levels, Threshold};
-use crate::engine::{Block, Shape};
+use super::threshold::Levels;
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -186,16 +186,16 @@ impl PointKind for AnalogPoint {
         self.settings.valid
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let line = branch.number_line(&self.line);
-        let block = match &self.formula {
-            None => Analog::new(self.settings.clone(), line, None),
+        let (of, recorded) = match &self.formula {
+            None => (line, None),
             Some(formula) => {
-                let raw = branch.inner_reading(Box::new(Scaled::new(line, self.settings.scaling)));
-                Analog::new(self.settings.clone(), branch.formula(formula, raw), Some(line))
+                let raw = branch.inner_reading(Operation::Scaled { of: line, scaling: self.settings.scaling });
+                (branch.formula(formula, raw), Some(line))
             }
         };
-        (Box::new(block), meter::SHAPE)
+        Operation::Analog { settings: self.settings.clone(), of, recorded }
     }
 }
 
@@ -265,8 +265,8 @@ impl PointKind for ThresholdPoint {
         Some((&self.of, self.levels))
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let of = branch.number(&self.of);
-        (Box::new(Threshold::new(self.levels, of)), Shape::BIT)
+        Operation::Threshold { levels: self.levels, of }
     }
 }

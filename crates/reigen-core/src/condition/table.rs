@@ -1,9 +1,9 @@
 //! The table of an input in the station file.
 
 use super::debounce::{HoldTimes, RcSettings, ReadingTimes, Settings};
-use super::input::{Asserted, Contact, Input, InputSettings, on_while_high};
-use crate::engine::{Block, Shape};
+use super::input::{Asserted, Contact, InputSettings, on_while_high};
 use crate::logic::expression::Span;
+use crate::program::Operation;
 use crate::quantity::MOST_TIME;
 use crate::sizing::rc::Levels;
 use crate::spanned::Spanned;
@@ -335,12 +335,11 @@ impl PointKind for InputPoint {
         }
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let source = match &self.source {
             Source::Line(line) => branch.line(line),
             Source::Point(of, _) => branch.counted(of),
         };
-        let block = Input::new(self.source.name().to_owned(), source, self.settings);
-        (Box::new(block), Shape::BIT)
+        Operation::Input { line: self.source.name().to_owned(), source, settings: self.settings }
     }
 }

@@ -1,7 +1,7 @@
 //! The table of a counter in the station file.
 
-use super::counter::{AtLast, CountedEdge, Counter, Range, Settings, Sources, shape};
-use crate::engine::{Block, Shape};
+use super::counter::{AtLast, CountedEdge, Range, Settings, Sources};
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -281,12 +281,12 @@ impl PointKind for CounterPoint {
         [&self.up, &self.down].into_iter().flatten().collect()
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let [up, down] = [&self.up, &self.down].map(|field| field.as_ref().map(|field| branch.counted(field)));
         let [gate, reset, load] =
             [&self.gate, &self.reset, &self.load].map(|field| field.as_ref().map(|field| branch.settled(field)));
         let load_to = self.load_to.as_ref().map(|field| branch.number(field));
         let sources = Sources { up, down, gate, reset, load, load_to };
-        (Box::new(Counter::new(self.settings.clone(), sources)), shape(&self.settings))
+        Operation::Counter { settings: self.settings.clone(), sources }
     }
 }

@@ -15,7 +15,6 @@ use crate::event::{Event, Real, What};
 use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use rayon::prelude::*;
-use std::collections::HashSet;
 
 /// Below this many toggles in a window, working branches side by side costs more than it saves.
 const TOGGLES_WORTH_A_THREAD: usize = 20_000;
@@ -23,7 +22,7 @@ const TOGGLES_WORTH_A_THREAD: usize = 20_000;
 const MOST_OWN_CHANGES: u64 = 100_000;
 
 /// How many columns of each type a block fills.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Shape {
     /// Bits.
     pub bits: usize,
@@ -76,46 +75,30 @@ pub struct Branch {
     bits: Vec<BitColumn>,
     counts: Vec<CountColumn>,
     readings: Vec<ReadingColumn>,
-    /// The point that is being compiled, and what it is itself.
-    owner: usize,
-    itself: Itself,
+}
+
+/// Which point a block stands for and works for.
+#[derive(Debug, Clone, Copy)]
+pub struct NodeOwner {
+    /// The number of the point that the block stands for; `None` for a part of one.
+    pub point: Option<usize>,
+    /// The number of the point that it works for.
+    pub owner: usize,
+    /// What that point is itself.
+    pub itself: Itself,
+    /// Whether no other block reads its numbers.
+    pub unread: bool,
 }
 
 impl Branch {
-    /// Says for which point the blocks to come work, and what it is itself.
-    pub fn begin(&mut self, point: usize, itself: Itself) {
-        self.owner = point;
-        self.itself = itself;
-    }
-
-    /// Adds a block after all that it reads; gives the numbers of its first columns.
-    pub fn add(&mut self, point: Option<usize>, block: Box<dyn Block>, shape: Shape) -> Shape {
+    /// Adds a block after all that it reads, and the columns that it fills.
+    pub fn add(&mut self, owner: NodeOwner, block: Box<dyn Block>, shape: Shape) {
         let first = Shape { bits: self.bits.len(), counts: self.counts.len(), readings: self.readings.len() };
         self.readings.resize_with(first.readings + shape.readings, ReadingColumn::default);
         self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
         self.counts.resize_with(first.counts + shape.counts, CountColumn::default);
-        self.nodes.push(Node {
-            point,
-            itself: self.itself,
-            owner: self.owner,
-            block,
-            first,
-            shape,
-            tally: Tally::default(),
-            unread: false,
-        });
-        first
-    }
-
-    /// Says which numbers other blocks read.
-    pub fn mark_unread(&mut self, read: &HashSet<NumberSource>) {
-        for node in &mut self.nodes {
-            let (counts, readings) = (node.first.counts, node.first.readings);
-            let mut own = (counts..counts + node.shape.counts)
-                .map(NumberSource::Count)
-                .chain((readings..readings + node.shape.readings).map(NumberSource::Reading));
-            node.unread = !own.any(|source| read.contains(&source));
-        }
+        let NodeOwner { point, owner, itself, unread } = owner;
+        self.nodes.push(Node { point, itself, owner, block, first, shape, tally: Tally::default(), unread });
     }
 
     fn work(&mut self, window: Window, lines: Lines<'_>) {

@@ -140,7 +140,8 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
         .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
         .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
         .collect();
-    let Plan { mut engine, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
+    let Plan { program, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
+    let mut engine = program.start();
     engine.remember();
     let mut columns = LineColumns::new(signals.len(), numbers.len());
     // The number line steps where the last line toggles.
@@ -159,9 +160,12 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
         let window = columns.cut(Nanos(until));
         engine.work(window, columns.all());
         for columns in engine.points() {
-            let bit = columns.bits.first().map_or(&[][..], |bit| &bit.toggles);
-            let count = columns.count().into_iter().flat_map(|count| count.times.iter().zip(&count.values));
-            changes[columns.point].extend(bit.iter().map(|time| format!("{time} toggles")));
+            // All columns of the point, not the first alone.
+            let bit: Vec<Nanos> = columns.bits.iter().flat_map(|bit| &bit.toggles).copied().collect();
+            let count = columns.counts.iter().flat_map(|count| count.times.iter().zip(&count.values));
+            let bits = columns.bits.iter().enumerate();
+            let toggles = bits.flat_map(|(bit, column)| column.toggles.iter().map(move |time| (bit, time)));
+            changes[columns.point].extend(toggles.map(|(bit, time)| format!("{time} toggles {bit}")));
             let readings = columns.readings.iter().flat_map(|reading| reading.times.iter().zip(&reading.values));
             changes[columns.point].extend(readings.map(|(time, value)| format!("{time} reads {value}")));
             changes[columns.point].extend(count.map(|(time, value)| format!("{time} is {value}")));
@@ -238,7 +242,7 @@ fn counts_start_where_they_are_told_to() {
         parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'")
             .unwrap();
     let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
-    let mut engine = compile(&station, &recorded, Nanos(1)).unwrap().engine;
+    let mut engine = compile(&station, &recorded, Nanos(1)).unwrap().program.start();
     let mut columns = LineColumns::new(1, 0);
     // On at 10; off at 35, bouncing up to 41; on at 70: the counts start in the middle of the bounce.
     let changes = [0, 10, 35, 38, 41, 70].map(Nanos);

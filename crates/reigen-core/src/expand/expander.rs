@@ -40,7 +40,7 @@ pub fn place(chip: usize, pin: usize) -> usize {
 }
 
 /// What an expander reads.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Sources {
     /// The load line, active low.
     pub load: BitSource,

@@ -1,11 +1,10 @@
 //! The tables of expanders and words in the station file.
 
-use super::expander::{CHIP, Expander, Settings, Sources};
-use super::word::{self, Code, MOST_BITS, Word};
-use crate::engine::{Block, Shape};
+use super::expander::{CHIP, Settings, Sources};
+use super::word::{Code, MOST_BITS};
 use crate::logic::expression::{Expression, Node, Reference};
-use crate::logic::output::Output;
 use crate::names::is_point_name;
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -206,7 +205,7 @@ impl PointKind for ExpanderPoint {
         self.signals.iter().chain(&self.inhibit).filter_map(Signal::line).collect()
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         // A controller reads a chain by itself, whatever its scan.
         let mut sources =
             self.signals.iter().map(|signal| signal.compile(None, branch)).collect::<Vec<_>>().into_iter();
@@ -215,7 +214,7 @@ impl PointKind for ExpanderPoint {
         let (load, clock, data) = (next(), next(), next());
         let inhibit = self.inhibit.as_ref().map(|signal| signal.compile(None, branch));
         let sources = Sources { load, clock, data, inhibit };
-        (Box::new(Expander::new(self.settings.clone(), sources)), self.settings.shape())
+        Operation::Expander { settings: self.settings.clone(), sources }
     }
 }
 
@@ -242,9 +241,9 @@ impl PointKind for MemberPoint {
         true
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let source = branch.counted(&self.of);
-        (Box::new(Output::new(source, false)), Shape::BIT)
+        Operation::Output { when: source, invert: false }
     }
 }
 
@@ -318,8 +317,8 @@ impl PointKind for WordPoint {
         self.bits.iter().map(|bit| ("bit", bit)).collect()
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let sources = self.bits.iter().map(|bit| branch.settled(bit)).collect();
-        (Box::new(Word::new(self.code, sources, self.names.clone())), word::SHAPE)
+        Operation::Word { code: self.code, sources, names: self.names.clone() }
     }
 }

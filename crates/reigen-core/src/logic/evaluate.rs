@@ -19,11 +19,11 @@ pub struct Evaluate {
 
 impl Evaluate {
     /// An expression, and where to read each of its names.
-    pub fn new(expression: Expression, source_of: impl Fn(&Reference) -> BitSource) -> Self {
-        let mut names: Vec<Reference> = expression.names().into_iter().map(|(name, _)| name.clone()).collect();
-        names.sort();
-        names.dedup();
-        let sources = names.iter().map(source_of).collect();
+    pub fn new(expression: Expression, named: &[(Reference, BitSource)]) -> Self {
+        let mut named = named.to_vec();
+        named.sort_by(|(one, _), (other, _)| one.cmp(other));
+        named.dedup_by(|(one, _), (other, _)| one == other);
+        let (names, sources) = named.into_iter().unzip();
         let mut block = Self { sources, names, expression, table: None };
         block.table = (block.names.len() <= TABLE_NAMES).then(|| {
             let value = |levels: u64| block.by_tree(|number| levels >> number & 1 == 1);
@@ -133,10 +133,17 @@ mod tests {
     use crate::engine::Lines;
     use crate::logic::expression::parse;
 
+    /// An expression whose names are lines by their numbers.
+    fn block(text: &str, line: impl Fn(&Reference) -> usize) -> Evaluate {
+        let expression = parse(text).unwrap();
+        let names = expression.names().into_iter().map(|(name, _)| (name.clone(), BitSource::Line(line(name))));
+        let sources: Vec<(Reference, BitSource)> = names.collect();
+        Evaluate::new(expression, &sources)
+    }
+
     /// The output's toggles, and what it begins with, where each name toggles once, at the time of its number.
     fn worked(text: &str) -> (Option<bool>, Vec<u64>) {
-        let number = |name: &Reference| name.point.trim_start_matches('p').parse::<usize>().unwrap();
-        let mut block = Evaluate::new(parse(text).unwrap(), |name| BitSource::Line(number(name)));
+        let mut block = block(text, |name| name.point.trim_start_matches('p').parse().unwrap());
         let column = |time: u64| BitColumn { level: Some(false), since: Nanos(0), toggles: vec![Nanos(time)] };
         let lines: Vec<BitColumn> = (0..200).map(column).collect();
         let mut output = [BitColumn::default()];
@@ -160,7 +167,7 @@ mod tests {
     #[test]
     fn the_table_and_the_tree_agree() {
         for text in ["TRUE", "a", "NOT a", "a XOR b AND c", "(a OR b) AND NOT (c XOR d) OR e AND f", "a OR a"] {
-            let block = Evaluate::new(parse(text).unwrap(), |_| BitSource::Line(0));
+            let block = block(text, |_| 0);
             let table = block.table.unwrap();
             for levels in 0..1u64 << block.names.len() {
                 let value = block.by_tree(|number| levels >> number & 1 == 1);

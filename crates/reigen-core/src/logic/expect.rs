@@ -1,7 +1,8 @@
 //! `expect`: what should hold, at a time, by a time, always, or at the end.
 
 use super::expression::{Expression, Function, Node, Operator, Value};
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -193,7 +194,7 @@ impl PointKind for ExpectPoint {
         vec![("that", &self.that)]
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
-        (Box::new(Expect::new(branch.settled(&self.that), self.when)), Shape::BIT)
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        Operation::Expect { that: branch.settled(&self.that), when: self.when }
     }
 }

@@ -1,12 +1,9 @@
 //! The tables of logic points in the station file.
 
-use super::blink::{Blink, Flashes};
-use super::latch::{Latch, Toggle};
-use super::oneshot::OneShot;
-use super::output::Output;
-use super::pair::{self, Pair};
-use super::timer::{self, Timer, TimerKind};
-use crate::engine::{BitSource, Block, Shape};
+use super::blink::Flashes;
+use super::timer::TimerKind;
+use crate::engine::BitSource;
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -42,7 +39,7 @@ macro_rules! logic_point {
                 $edges
             }
 
-            fn compile(&self, $branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+            fn compile(&self, $branch: &mut BranchBuilder<'_>) -> Operation {
                 let $self = self;
                 $compile
             }
@@ -74,7 +71,7 @@ impl PointTable for LogicTable {
 }
 
 logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], &[], |point, branch| {
-    (Box::new(Output::new(branch.settled(&point.when), false)), Shape::BIT)
+    Operation::Output { when: branch.settled(&point.when), invert: false }
 });
 
 /// `[oneshot.NAME]` as it stands in the file.
@@ -123,7 +120,7 @@ impl PointTable for OneShotTable {
 }
 
 logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], &["of"], |point, branch| {
-    (Box::new(OneShot::new(branch.counted(&point.of), point.rising, point.width)), Shape::BIT)
+    Operation::OneShot { of: branch.counted(&point.of), rising: point.rising, width: point.width }
 });
 
 /// `[latch.NAME]` as it stands in the file.
@@ -175,7 +172,7 @@ logic_point!(
     &[],
     |point, branch| {
         let (set, reset) = (branch.settled(&point.set), branch.settled(&point.reset));
-        (Box::new(Latch::new(set, reset, point.dominant == Dominant::Set)), Shape::BIT)
+        Operation::Latch { set, reset, set_wins: point.dominant == Dominant::Set }
     },
     fn runs(&self) -> bool {
         self.runs
@@ -211,7 +208,7 @@ impl PointTable for ToggleTable {
 
 logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], &["by"], |point, branch| {
     let (by, reset) = (branch.counted(&point.by), point.reset.as_ref().map(|reset| branch.settled(reset)));
-    (Box::new(Toggle::new(by, reset)), Shape::BIT)
+    Operation::Toggle { by, reset }
 });
 
 /// `[timer.NAME]` as it stands in the file.
@@ -274,8 +271,8 @@ impl PointKind for TimerPoint {
         Some(self.time)
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
-        (Box::new(Timer::new(self.kind, self.time, branch.settled(&self.of))), timer::SHAPE)
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        Operation::Timer { kind: self.kind, time: self.time, of: branch.settled(&self.of) }
     }
 }
 
@@ -312,7 +309,7 @@ const PAIR_FIELDS: &[Field] = &[ITSELF, Field { name: "fault", column: FieldColu
 
 logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, &[], |point, branch| {
     let (no, nc) = (branch.settled(&point.no), branch.settled(&point.nc));
-    (Box::new(Pair::new(no, nc, point.within)), pair::SHAPE)
+    Operation::Pair { no, nc, within: point.within }
 });
 
 /// `[output.NAME]` as it stands in the file.
@@ -390,11 +387,11 @@ impl OutputPoint {
         let mut source = branch.settled(&self.when);
         for (kind, delay) in [(TimerKind::OnDelay, self.on_delay), (TimerKind::OffDelay, self.off_delay)] {
             if let Some(delay) = delay {
-                source = branch.inner(Box::new(Timer::new(kind, delay, source)), timer::SHAPE);
+                source = branch.inner(Operation::Timer { kind, time: delay, of: source });
             }
         }
         match self.blink {
-            Some(flashes) => branch.inner(Box::new(Blink::new(source, flashes)), Shape::BIT),
+            Some(flashes) => branch.inner(Operation::Blink { of: source, flashes }),
             None => source,
         }
     }
@@ -421,8 +418,8 @@ impl PointKind for OutputPoint {
         Some(&self.wired)
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let shown = self.shown(branch);
-        (Box::new(Output::new(shown, self.invert)), Shape::BIT)
+        Operation::Output { when: shown, invert: self.invert }
     }
 }

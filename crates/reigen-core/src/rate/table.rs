@@ -2,12 +2,12 @@
 
 use super::judgement;
 use super::marks::Marks;
-use super::meter::{Method, Rate, Settings};
+use super::meter::{Method, Settings};
 use super::unit::{KNOWN, Travel, Unit};
-use super::width::{self, Stretches, Width};
-use crate::engine::{Block, Shape};
+use super::width::{self};
 use crate::finding::Finding;
 use crate::names::list;
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -265,9 +265,9 @@ impl PointKind for RatePoint {
         findings
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let of = branch.counted(&self.of);
-        (Box::new(Rate::new(self.settings.clone(), of, branch.tick())), self.settings.shape())
+        Operation::Rate { settings: self.settings.clone(), of, tick: branch.tick() }
     }
 }
 
@@ -350,10 +350,10 @@ impl PointKind for WidthPoint {
         self.settings.valid
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let of = branch.counted(&self.of);
-        let raw = branch.inner_reading(Box::new(Stretches::new(of, self.high)));
+        let raw = branch.inner_reading(Operation::Stretches { of, high: self.high });
         let formula = self.formula.as_ref().map(|formula| branch.formula(formula, raw));
-        (Box::new(Width::new(self.settings.clone(), raw, formula)), Shape::READING)
+        Operation::Width { settings: self.settings.clone(), raw, formula }
     }
 }

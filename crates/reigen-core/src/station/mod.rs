@@ -20,10 +20,10 @@ pub use file::{KINDS, parse, schema};
 use crate::analog::threshold::Levels;
 use crate::condition::debounce::ReadingTimes;
 use crate::condition::input::InputSettings;
-use crate::engine::{Block, Shape};
 use crate::finding::Finding;
 use crate::logic::display::Display;
 use crate::logic::expression::{Expression, Reference, Span, Type};
+use crate::program::Operation;
 use crate::station::signal::Signal;
 use crate::time::Nanos;
 use crate::wiring::Wiring;
@@ -241,8 +241,8 @@ pub trait PointKind: Debug + Send + Sync {
         None
     }
 
-    /// The block that does its work, and the columns that it fills.
-    fn compile(&self, branch: &mut plan::BranchBuilder<'_>) -> (Box<dyn Block>, Shape);
+    /// The operation that does its work.
+    fn compile(&self, branch: &mut plan::BranchBuilder<'_>) -> Operation;
 }
 
 /// An expression of a field, with its place in the station file.

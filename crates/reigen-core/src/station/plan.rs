@@ -1,21 +1,21 @@
-//! From a station and the lines of a recording to an engine.
+//! From a station and the lines of a recording to a program.
 
 use super::builder::Builder;
 use super::error::MOST_TOLD;
 use super::line_names::LineNames;
 use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
-use crate::engine::{BitSource, Block, Branch, Engine, Itself, NumberSource, Shape};
+use crate::engine::{BitSource, Itself, NumberSource, Shape};
 use crate::lines::RecordedLine;
-use crate::logic::apply::{Apply, Operand, Operation};
-use crate::logic::evaluate::Evaluate;
+use crate::logic::apply::{self, Operand};
 use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
+use crate::program::{ApplyResult, Operation, Program, ProgramBranch};
 use crate::time::Nanos;
 use std::collections::{HashMap, HashSet};
 
 /// A station bound to the lines of a recording.
 pub struct Plan {
-    /// The engine, at the recording's start.
-    pub engine: Engine,
+    /// What the station does.
+    pub program: Program,
     /// The recording's signals that the engine reads, in the order of its lines.
     pub signals: Vec<usize>,
     /// For each of them the name that the station gives its line.
@@ -85,7 +85,9 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
     let tick = station.scan.map_or(tick, |scan| tick.max(scan.period));
     let compiled = branches(station).into_iter().map(|members| {
         let builder = BranchBuilder {
-            branch: Branch::default(),
+            branch: ProgramBranch::default(),
+            owner: 0,
+            itself: Itself::default(),
             columns: HashMap::new(),
             lines: &lines.numbers,
             number_lines: &numbers.numbers,
@@ -95,7 +97,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         compile_branch(station, &members, builder)
     });
     Ok(Plan {
-        engine: Engine::new(compiled.collect()),
+        program: Program { branches: compiled.collect() },
         signals: lines.signals,
         names: lines.names,
         lines: lines.numbers,
@@ -186,12 +188,12 @@ fn branches(station: &Station) -> Vec<Vec<usize>> {
     members
 }
 
-fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuilder<'_>) -> Branch {
+fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuilder<'_>) -> ProgramBranch {
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
-        builder.branch.begin(number, itself(point));
-        let (block, shape) = point.kind.compile(&mut builder);
-        let first = builder.branch.add(Some(number), block, shape);
+        (builder.owner, builder.itself) = (number, itself(point));
+        let operation = point.kind.compile(&mut builder);
+        let first = builder.branch.add(Some(number), number, builder.itself, operation);
         let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
         for (field, column) in fields.chain(point.kind.inner_fields()) {
             let name = Reference { point: point.name.clone(), field };
@@ -218,7 +220,10 @@ fn itself(point: &Point) -> Itself {
 
 /// A branch in the making: where the columns of points and lines are.
 pub struct BranchBuilder<'a> {
-    branch: Branch,
+    branch: ProgramBranch,
+    /// The point that is being compiled, and what it is itself.
+    owner: usize,
+    itself: Itself,
     columns: HashMap<Reference, Operand>,
     lines: &'a HashMap<String, usize>,
     number_lines: &'a HashMap<String, usize>,
@@ -249,9 +254,14 @@ impl BranchBuilder<'_> {
         self.tick
     }
 
-    /// Adds a block of one reading within the point; gives where to read it.
-    pub fn inner_reading(&mut self, block: Box<dyn Block>) -> NumberSource {
-        NumberSource::Reading(self.branch.add(None, block, Shape::READING).readings)
+    /// Adds an operation within the point; gives the numbers of its first columns.
+    fn add(&mut self, operation: Operation) -> Shape {
+        self.branch.add(None, self.owner, self.itself, operation)
+    }
+
+    /// Adds an operation of one reading within the point; gives where to read it.
+    pub fn inner_reading(&mut self, operation: Operation) -> NumberSource {
+        NumberSource::Reading(self.add(operation).readings)
     }
 
     /// Where to read a formula, in which [`RAW`] is the number at `raw`.
@@ -265,12 +275,12 @@ impl BranchBuilder<'_> {
         };
         let operands: Vec<Operand> = names.iter().map(of).collect();
         operands.iter().for_each(|operand| self.reads(*operand));
-        self.inner_reading(Box::new(Apply::formula(expression, names, operands)))
+        self.inner_reading(Operation::Formula { expression, names, operands })
     }
 
-    /// Adds a block within the point; gives the number of its first bit.
-    pub fn inner(&mut self, block: Box<dyn Block>, shape: Shape) -> BitSource {
-        BitSource::Bit(self.branch.add(None, block, shape).bits)
+    /// Adds an operation within the point; gives where to read its first bit.
+    pub fn inner(&mut self, operation: Operation) -> BitSource {
+        BitSource::Bit(self.add(operation).bits)
     }
 
     /// Where to read a bit whose edges count: a point's own column, with its pulses of width 0.
@@ -295,11 +305,16 @@ impl BranchBuilder<'_> {
     fn settled_tree(&mut self, tree: &Expression) -> BitSource {
         let mut compared = Vec::new();
         let joined = self.without_numbers(tree, &mut compared);
-        let block = Evaluate::new(joined, |name| match compared.iter().find(|(known, _)| known == name) {
-            Some((_, source)) => *source,
-            None => self.bit(name),
+        let mut names: Vec<Reference> = joined.names().into_iter().map(|(name, _)| name.clone()).collect();
+        names.sort();
+        names.dedup();
+        let named = names.into_iter().map(|name| {
+            let source = compared.iter().find(|(known, _)| *known == name).map(|(_, source)| *source);
+            let source = source.unwrap_or_else(|| self.bit(&name));
+            (name, source)
         });
-        self.inner(Box::new(block), Shape::BIT)
+        let sources = named.collect();
+        self.inner(Operation::Logic { expression: joined, sources })
     }
 
     /// The tree with a name in place of each part that compares numbers, and where those are.
@@ -356,16 +371,16 @@ impl BranchBuilder<'_> {
                 return Operand::Bit(self.settled_tree(tree));
             }
             Node::Not(_) => return Operand::Bit(self.settled_tree(tree)),
-            Node::Minus(_) => Operation::Minus,
-            Node::Binary(operator, ..) => Operation::Operator(*operator),
-            Node::Call(function, _) => Operation::Function(*function),
+            Node::Minus(_) => apply::Operation::Minus,
+            Node::Binary(operator, ..) => apply::Operation::Operator(*operator),
+            Node::Call(function, _) => apply::Operation::Function(*function),
         };
         let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
-        let block = Box::new(Apply::new(operation, operands));
+        let apply = |result| Operation::Apply { operation, operands, result };
         match self.type_of(tree) {
-            Type::Bit => Operand::Bit(self.inner(block, Shape::BIT)),
-            Type::Integer => Operand::Number(NumberSource::Count(self.branch.add(None, block, Shape::COUNT).counts)),
-            Type::Real => Operand::Number(NumberSource::Reading(self.branch.add(None, block, Shape::READING).readings)),
+            Type::Bit => Operand::Bit(self.inner(apply(ApplyResult::Bit))),
+            Type::Integer => Operand::Number(NumberSource::Count(self.add(apply(ApplyResult::Count)).counts)),
+            Type::Real => Operand::Number(self.inner_reading(apply(ApplyResult::Reading))),
         }
     }
 

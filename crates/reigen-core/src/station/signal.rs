@@ -4,9 +4,10 @@ use super::builder::Builder;
 use super::plan::BranchBuilder;
 use super::{FieldExpression, LineName};
 use crate::condition::debounce::{ReadingTimes, Settings};
-use crate::condition::input::{Input, InputSettings};
-use crate::engine::{BitSource, Shape};
+use crate::condition::input::InputSettings;
+use crate::engine::BitSource;
 use crate::logic::expression::{self, Span};
+use crate::program::Operation;
 use crate::spanned::Spanned;
 
 /// A signal of two levels by its name: a bit of points where all that it names are points, else a line.
@@ -59,7 +60,7 @@ impl Signal {
         let line = branch.line(&self.line);
         let Some(_) = scan else { return line };
         let settings = InputSettings { on_while_high: true, scan, debounce: Settings::Pass };
-        branch.inner(Box::new(Input::new(self.line.name.clone(), line, settings)), Shape::BIT)
+        branch.inner(Operation::Input { line: self.line.name.clone(), source: line, settings })
     }
 
     /// Where to read the line as it is, where it is one.

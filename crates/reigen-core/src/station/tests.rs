@@ -28,6 +28,29 @@ fn recorded() -> Vec<RecordedLine> {
     ]
 }
 
+/// A station is compiled to operations with their settings and sources, which others than the engine can walk.
+#[test]
+fn a_program_is_data() {
+    let station = parse(
+        "[input.a]\nline = 'PB'\nasserted = 'low'\ndebounce = { method = 'stable', time = '8 ms' }\n\
+         [counter.n]\nup = 'a'\nreset = 'NOT b'\npresets = [3]\n[input.b]\nline = 'volts_b'\n\
+         [output.o]\nwhen = 'n * 2 > 5 AND a'\non_delay = '1 s'",
+    )
+    .unwrap();
+    let recorded = [("PB", 0), ("volts_b", 1)].map(|(name, signal)| RecordedLine {
+        name: name.to_owned(),
+        signal,
+        kind: LineKind::Level,
+    });
+    let program = compile(&station, &recorded, Nanos(1)).unwrap().program;
+    assert_eq!(program, program.clone());
+    let told = program.branches.iter().flat_map(|branch| &branch.nodes).map(|node| {
+        let point = node.point.and_then(|point| station.points.get(point)).map(|point| point.name.as_str());
+        format!("{}: {:?}", point.unwrap_or("  part"), node.operation)
+    });
+    insta::assert_snapshot!(told.collect::<Vec<_>>().join("\n"));
+}
+
 #[test]
 fn whatever_is_wrong_is_told_at_its_place() {
     let input = "[input.a]\nline = 'PB'\n";

@@ -61,7 +61,7 @@ impl Settings {
 }
 
 /// What an encoder reads.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Sources {
     /// Channel A.
     pub a: BitSource,

@@ -1,10 +1,10 @@
 //! The table of an encoder in the station file.
 
-use super::block::{self, Encoder, Settings, Sources};
+use super::block::{Settings, Sources};
 use super::decode::Decode;
 use super::homing::IndexDoes;
 use crate::condition::debounce::ReadingTimes;
-use crate::engine::{Block, Shape};
+use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
@@ -220,7 +220,7 @@ impl PointKind for EncoderPoint {
         Some(&self.settings.unit)
     }
 
-    fn compile(&self, branch: &mut BranchBuilder<'_>) -> (Box<dyn Block>, Shape) {
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let raw = self.scan.and_then(|_| self.a.compile_raw(branch).zip(self.b.compile_raw(branch)));
         let sources = Sources {
             a: self.a.compile(self.scan, branch),
@@ -229,6 +229,6 @@ impl PointKind for EncoderPoint {
             zero_on: self.zero_on.as_ref().map(|zero_on| branch.settled(zero_on)),
             raw,
         };
-        (Box::new(Encoder::new(self.settings.clone(), sources, branch.tick())), block::SHAPE)
+        Operation::Encoder { settings: self.settings.clone(), sources, tick: branch.tick() }
     }
 }

@@ -1,0 +1,357 @@
+//! The program of a station: what it does, as data.
+//!
+//! A program is compiled once from a station and the lines that it reads; [`Program::start`] makes the engine of it. Whatever
+//! else walks what a station does, such as a writer of controller code, walks the same nodes.
+
+use crate::analog::meter::{self, Analog, Scaled, Scaling};
+use crate::analog::threshold::{Levels, Threshold};
+use crate::condition::input::{Input, InputSettings};
+use crate::count::counter::{self, Counter};
+use crate::count::encoder::block::{self as encoder, Encoder};
+use crate::engine::{BitSource, Block, Branch, Engine, Itself, NodeOwner, NumberSource, Shape};
+use crate::expand::expander::{self, Expander};
+use crate::expand::word::{self, Code, Word};
+use crate::logic::apply::{self, Apply, Operand};
+use crate::logic::blink::{Blink, Flashes};
+use crate::logic::evaluate::Evaluate;
+use crate::logic::expect::{Expect, When};
+use crate::logic::expression::{Expression, Reference};
+use crate::logic::latch::{Latch, Toggle};
+use crate::logic::oneshot::OneShot;
+use crate::logic::output::Output;
+use crate::logic::pair::{self, Pair};
+use crate::logic::timer::{self, Timer, TimerKind};
+use crate::rate::meter::{self as rate, Rate};
+use crate::rate::width::{self, Stretches, Width};
+use crate::time::Nanos;
+use std::collections::HashSet;
+
+/// What a station does, bound to the lines that it reads.
+#[derive(Debug, Default, Clone, PartialEq)]
+pub struct Program {
+    /// Parts that share nothing but the lines.
+    pub branches: Vec<ProgramBranch>,
+}
+
+/// Nodes that depend on one another, in an order in which each comes after what it reads.
+#[derive(Debug, Default, Clone, PartialEq)]
+pub struct ProgramBranch {
+    /// The nodes.
+    pub nodes: Vec<ProgramNode>,
+    /// How many columns they fill together.
+    pub columns: Shape,
+}
+
+/// One operation of a branch.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ProgramNode {
+    /// The number of the point that the node stands for; `None` for a part of one.
+    pub point: Option<usize>,
+    /// The number of the point that the node works for.
+    pub owner: usize,
+    /// What that point is itself.
+    pub itself: Itself,
+    /// What it does, with its settings and sources.
+    pub operation: Operation,
+    /// Whether no other node reads its numbers.
+    pub unread: bool,
+}
+
+/// What a node does: the settings of its block, and where it reads.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Operation {
+    /// Conditions a line, or a bit of a point.
+    Input {
+        /// The name of the line.
+        line: String,
+        /// Where it reads.
+        source: BitSource,
+        /// Polarity, scan and debounce.
+        settings: InputSettings,
+    },
+    /// Counts.
+    Counter {
+        /// Its limits, presets and units.
+        settings: counter::Settings,
+        /// Where it reads.
+        sources: counter::Sources,
+    },
+    /// Decodes quadrature.
+    Encoder {
+        /// How it decodes and homes.
+        settings: encoder::Settings,
+        /// Where it reads.
+        sources: encoder::Sources,
+        /// The step of the times at which edges can be.
+        tick: Nanos,
+    },
+    /// Reads a chain of registers.
+    Expander {
+        /// Its registers.
+        settings: expander::Settings,
+        /// Where it reads.
+        sources: expander::Sources,
+    },
+    /// Makes a number of bits.
+    Word {
+        /// How the bits make a number.
+        code: Code,
+        /// Where it reads, the lowest first.
+        sources: Vec<BitSource>,
+        /// The names of the bits.
+        names: Vec<String>,
+    },
+    /// Measures a frequency or speed.
+    Rate {
+        /// Its method and units.
+        settings: rate::Settings,
+        /// Where it reads.
+        of: BitSource,
+        /// The step of the times at which edges can be.
+        tick: Nanos,
+    },
+    /// Measures how long a level is held.
+    Stretches {
+        /// Where it reads.
+        of: BitSource,
+        /// Which level.
+        high: bool,
+    },
+    /// Makes a reading of held times.
+    Width {
+        /// Its unit and range.
+        settings: width::Settings,
+        /// Where the times are.
+        raw: NumberSource,
+        /// Where the formula's result is.
+        formula: Option<NumberSource>,
+    },
+    /// Scales a recorded number.
+    Scaled {
+        /// Where it reads.
+        of: NumberSource,
+        /// How.
+        scaling: Scaling,
+    },
+    /// Makes a reading of a number.
+    Analog {
+        /// Its scaling, range and smoothing.
+        settings: meter::Settings,
+        /// Where it reads.
+        of: NumberSource,
+        /// Where the recorded number is, where it reads a formula's result.
+        recorded: Option<NumberSource>,
+    },
+    /// Compares a number with two levels.
+    Threshold {
+        /// The levels.
+        levels: Levels,
+        /// Where it reads.
+        of: Operand,
+    },
+    /// An expression over bits.
+    Logic {
+        /// The expression.
+        expression: Expression,
+        /// Where to read each of its names.
+        sources: Vec<(Reference, BitSource)>,
+    },
+    /// One operation over numbers.
+    Apply {
+        /// Which.
+        operation: apply::Operation,
+        /// Its operands.
+        operands: Vec<Operand>,
+        /// What comes of it.
+        result: ApplyResult,
+    },
+    /// A formula over numbers, worked as one.
+    Formula {
+        /// The formula.
+        expression: Expression,
+        /// Its names.
+        names: Vec<Reference>,
+        /// Where to read each.
+        operands: Vec<Operand>,
+    },
+    /// A pulse at an edge.
+    OneShot {
+        /// Where it reads.
+        of: BitSource,
+        /// At rising edges; else at falling ones.
+        rising: bool,
+        /// How long the pulse is.
+        width: Nanos,
+    },
+    /// A state that is set and reset.
+    Latch {
+        /// Sets it.
+        set: BitSource,
+        /// Resets it.
+        reset: BitSource,
+        /// Whether `set` wins where both are on.
+        set_wins: bool,
+    },
+    /// A state that flips.
+    Toggle {
+        /// Flips it.
+        by: BitSource,
+        /// Resets it.
+        reset: Option<BitSource>,
+    },
+    /// A timer (IEC 61131-3).
+    Timer {
+        /// TON, TOF or TP.
+        kind: TimerKind,
+        /// Its time.
+        time: Nanos,
+        /// Where it reads.
+        of: BitSource,
+    },
+    /// Both sides of a changeover contact.
+    Pair {
+        /// The normally open side.
+        no: BitSource,
+        /// The normally closed side.
+        nc: BitSource,
+        /// How long both may say the same.
+        within: Nanos,
+    },
+    /// Blinks.
+    Blink {
+        /// What starts it.
+        of: BitSource,
+        /// How often and how long.
+        flashes: Flashes,
+    },
+    /// An output, or a bit that is passed on.
+    Output {
+        /// Where it reads.
+        when: BitSource,
+        /// Whether it is inverted.
+        invert: bool,
+    },
+    /// An expectation.
+    Expect {
+        /// Where it reads.
+        that: BitSource,
+        /// When it should hold.
+        when: When,
+    },
+}
+
+/// What comes of an operation over numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ApplyResult {
+    /// A bit.
+    Bit,
+    /// A whole number.
+    Count,
+    /// A real number.
+    Reading,
+}
+
+impl Operation {
+    /// How many columns of each type it fills.
+    pub fn shape(&self) -> Shape {
+        match self {
+            Self::Counter { settings, .. } => counter::shape(settings),
+            Self::Encoder { .. } => encoder::SHAPE,
+            Self::Expander { settings, .. } => settings.shape(),
+            Self::Word { .. } => word::SHAPE,
+            Self::Rate { settings, .. } => settings.shape(),
+            Self::Analog { .. } => meter::SHAPE,
+            Self::Timer { .. } => timer::SHAPE,
+            Self::Pair { .. } => pair::SHAPE,
+            Self::Apply { result: ApplyResult::Count, .. } => Shape::COUNT,
+            Self::Apply { result: ApplyResult::Reading, .. }
+            | Self::Formula { .. }
+            | Self::Stretches { .. }
+            | Self::Width { .. }
+            | Self::Scaled { .. } => Shape::READING,
+            Self::Apply { result: ApplyResult::Bit, .. }
+            | Self::Input { .. }
+            | Self::Threshold { .. }
+            | Self::Logic { .. }
+            | Self::OneShot { .. }
+            | Self::Latch { .. }
+            | Self::Toggle { .. }
+            | Self::Blink { .. }
+            | Self::Output { .. }
+            | Self::Expect { .. } => Shape::BIT,
+        }
+    }
+
+    /// The running block, at the start of a recording.
+    pub fn start(&self) -> Box<dyn Block> {
+        match self.clone() {
+            Self::Input { line, source, settings } => Box::new(Input::new(line, source, settings)),
+            Self::Counter { settings, sources } => Box::new(Counter::new(settings, sources)),
+            Self::Encoder { settings, sources, tick } => Box::new(Encoder::new(settings, sources, tick)),
+            Self::Expander { settings, sources } => Box::new(Expander::new(settings, sources)),
+            Self::Word { code, sources, names } => Box::new(Word::new(code, sources, names)),
+            Self::Rate { settings, of, tick } => Box::new(Rate::new(settings, of, tick)),
+            Self::Stretches { of, high } => Box::new(Stretches::new(of, high)),
+            Self::Width { settings, raw, formula } => Box::new(Width::new(settings, raw, formula)),
+            Self::Scaled { of, scaling } => Box::new(Scaled::new(of, scaling)),
+            Self::Analog { settings, of, recorded } => Box::new(Analog::new(settings, of, recorded)),
+            Self::Threshold { levels, of } => Box::new(Threshold::new(levels, of)),
+            Self::Logic { expression, sources } => Box::new(Evaluate::new(expression, &sources)),
+            Self::Apply { operation, operands, .. } => Box::new(Apply::new(operation, operands)),
+            Self::Formula { expression, names, operands } => Box::new(Apply::formula(expression, names, operands)),
+            Self::OneShot { of, rising, width } => Box::new(OneShot::new(of, rising, width)),
+            Self::Latch { set, reset, set_wins } => Box::new(Latch::new(set, reset, set_wins)),
+            Self::Toggle { by, reset } => Box::new(Toggle::new(by, reset)),
+            Self::Timer { kind, time, of } => Box::new(Timer::new(kind, time, of)),
+            Self::Pair { no, nc, within } => Box::new(Pair::new(no, nc, within)),
+            Self::Blink { of, flashes } => Box::new(Blink::new(of, flashes)),
+            Self::Output { when, invert } => Box::new(Output::new(when, invert)),
+            Self::Expect { that, when } => Box::new(Expect::new(that, when)),
+        }
+    }
+}
+
+impl Program {
+    /// The engine, at the start of a recording.
+    pub fn start(&self) -> Engine {
+        Engine::new(self.branches.iter().map(ProgramBranch::start).collect())
+    }
+}
+
+impl ProgramBranch {
+    /// Adds a node after all that it reads; gives the numbers of its first columns.
+    pub fn add(&mut self, point: Option<usize>, owner: usize, itself: Itself, operation: Operation) -> Shape {
+        let (first, shape) = (self.columns, operation.shape());
+        self.columns = Shape {
+            bits: first.bits + shape.bits,
+            counts: first.counts + shape.counts,
+            readings: first.readings + shape.readings,
+        };
+        self.nodes.push(ProgramNode { point, owner, itself, operation, unread: false });
+        first
+    }
+
+    /// Says which numbers other nodes read.
+    pub fn mark_unread(&mut self, read: &HashSet<NumberSource>) {
+        let (mut counts, mut readings) = (0, 0);
+        for node in &mut self.nodes {
+            let shape = node.operation.shape();
+            let mut own = (counts..counts + shape.counts)
+                .map(NumberSource::Count)
+                .chain((readings..readings + shape.readings).map(NumberSource::Reading));
+            node.unread = !own.any(|source| read.contains(&source));
+            counts += shape.counts;
+            readings += shape.readings;
+        }
+    }
+
+    fn start(&self) -> Branch {
+        let mut branch = Branch::default();
+        for node in &self.nodes {
+            let ProgramNode { point, owner, itself, unread, .. } = *node;
+            let owner = NodeOwner { point, owner, itself, unread };
+            branch.add(owner, node.operation.start(), node.operation.shape());
+        }
+        branch
+    }
+}
