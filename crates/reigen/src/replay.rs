@@ -310,7 +310,7 @@ impl Watchers {
         wanted: &Wanted<'_>,
     ) -> Result<Self, Failure> {
         let origin = recording.origin();
-        let shapes: Vec<Shape> = station.points.iter().map(|point| shape(point.kind.as_ref())).collect();
+        let shapes: Vec<Shape> = station.points.iter().map(|point| shape(&*point.kind)).collect();
         let names = Names {
             points: station.points.iter().map(|point| point.name.as_str()).zip(shapes.iter().copied()).collect(),
             lines: lines.iter().map(String::as_str).collect(),

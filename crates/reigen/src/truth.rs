@@ -102,7 +102,7 @@ impl<'a> TruthWatch<'a> {
 
 impl Judged {
     fn new(station: &Station, point: &Point, truth: &TruthFile) -> Self {
-        let kind = point.kind.as_ref();
+        let kind = &*point.kind;
         if let Some([Some(a), ..]) = kind.encoder() {
             let by_point =
                 a.expression().and_then(|field| line_of(station, field.expression.as_name()?.point.as_str()));

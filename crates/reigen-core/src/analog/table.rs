@@ -7,7 +7,7 @@ use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, LineName, PointKind, StationErrorKind};
 use crate::units::Metres;
 use crate::wiring::connection::{ReadAs, WireKeys, Wired, WiringTable};
 use crate::wiring::parts::{self, PartKind, PartTable};
@@ -93,7 +93,7 @@ impl AnalogTable {
 impl PointTable for AnalogTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let mut scaling = self.scaling(builder);
         let smooth = self.smoothing(builder);
@@ -125,7 +125,7 @@ impl PointTable for AnalogTable {
             counts: settings.scaling.counts.is_some(),
         };
         let wired = Wired { read_as, ..wired };
-        Some(Box::new(AnalogPoint { settings, line, formula: formula.flatten(), wired }))
+        Some(AnalogPoint { settings, line, formula: formula.flatten(), wired }.into())
     }
 }
 
@@ -143,7 +143,7 @@ fn wire_gain(wired: &Wired) -> Option<f64> {
 
 /// An analog point of the station.
 #[derive(Debug)]
-struct AnalogPoint {
+pub struct AnalogPoint {
     settings: Settings,
     line: LineName,
     formula: Option<FieldExpression>,
@@ -235,15 +235,15 @@ impl ThresholdTable {
 impl PointTable for ThresholdTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let (levels, of) = (self.levels(builder), builder.number(&self.of));
-        Some(Box::new(ThresholdPoint { of: of?, levels: levels? }))
+        Some(ThresholdPoint { of: of?, levels: levels? }.into())
     }
 }
 
 /// A threshold of the station.
 #[derive(Debug)]
-struct ThresholdPoint {
+pub struct ThresholdPoint {
     of: FieldExpression,
     levels: Levels,
 }

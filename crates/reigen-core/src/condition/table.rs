@@ -9,7 +9,7 @@ use crate::sizing::rc::Levels;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use crate::wiring::connection::{ReadAs, Role, WireKeys, Wired, WiringTable};
@@ -246,7 +246,7 @@ impl InputTable {
 impl PointTable for InputTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let source = self.source(builder);
         let asserted = match self.asserted {
             AssertedWord::High => Asserted::High,
@@ -288,13 +288,13 @@ impl PointTable for InputTable {
             role: self.role,
             ..wired
         };
-        Some(Box::new(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired }))
+        Some(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired }.into())
     }
 }
 
 /// An input of the station.
 #[derive(Debug)]
-struct InputPoint {
+pub struct InputPoint {
     source: Source,
     settings: InputSettings,
     wired: Wired,

@@ -5,7 +5,7 @@ use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, PointKind, StationErrorKind};
 use serde::Deserialize;
 
 /// `[counter.NAME]` as it stands in the file.
@@ -181,7 +181,7 @@ impl CounterTable {
 impl PointTable for CounterTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let edge = match self.edge {
             EdgeWord::Rising => CountedEdge::Rising,
@@ -222,13 +222,13 @@ impl PointTable for CounterTable {
         if builder.errors.len() > errors {
             return None;
         }
-        Some(Box::new(CounterPoint { settings, scanned: builder.scan.is_some(), up, down, gate, reset, load, load_to }))
+        Some(CounterPoint { settings, scanned: builder.scan.is_some(), up, down, gate, reset, load, load_to }.into())
     }
 }
 
 /// A counter of the station.
 #[derive(Debug)]
-struct CounterPoint {
+pub struct CounterPoint {
     settings: Settings,
     /// Whether the station has a scan.
     scanned: bool,

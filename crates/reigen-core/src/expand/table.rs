@@ -9,7 +9,9 @@ use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
-use crate::station::{Described, Field, FieldColumn, FieldExpression, LineName, Point, PointKind, StationErrorKind};
+use crate::station::{
+    Described, Field, FieldColumn, FieldExpression, Kind, LineName, Point, PointKind, StationErrorKind,
+};
 use crate::units::Metres;
 use crate::wiring::chain::{ChainTerminals, ChainWiring};
 use crate::wiring::supply::Supply;
@@ -111,7 +113,7 @@ impl ExpanderTable {
             span: name.span(),
             verbatim: false,
         };
-        let kind = Box::new(MemberPoint { of });
+        let kind = MemberPoint { of }.into();
         builder.extra.push(Point {
             name: name.get_ref().clone(),
             span: name.span(),
@@ -129,7 +131,7 @@ fn pin_field(bit: usize) -> String {
 impl PointTable for ExpanderTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let on_while_high = self.on_while_high(builder);
         self.members(builder);
@@ -149,18 +151,13 @@ impl PointTable for ExpanderTable {
         let registers = self.registers.get_ref().len();
         let (supply, cable) = (self.supply, self.cable);
         let chain = self.terminals.map(|terminals| ChainWiring { terminals, supply, cable, registers });
-        Some(Box::new(ExpanderPoint {
-            settings,
-            signals: vec![load?, clock?, data?],
-            inhibit: inhibit.flatten(),
-            chain,
-        }))
+        Some(ExpanderPoint { settings, signals: vec![load?, clock?, data?], inhibit: inhibit.flatten(), chain }.into())
     }
 }
 
 /// An expander of the station.
 #[derive(Debug)]
-struct ExpanderPoint {
+pub struct ExpanderPoint {
     settings: Settings,
     /// Load, clock, data.
     signals: Vec<Signal>,
@@ -220,7 +217,7 @@ impl PointKind for ExpanderPoint {
 
 /// One of an expander's points.
 #[derive(Debug)]
-struct MemberPoint {
+pub struct MemberPoint {
     of: FieldExpression,
 }
 
@@ -270,7 +267,7 @@ enum CodeWord {
 impl PointTable for WordTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let found = self.bits.get_ref().len();
         if !(1..=MOST_BITS).contains(&found) {
@@ -292,13 +289,13 @@ impl PointTable for WordTable {
             CodeWord::Gray => Code::Reflected,
             CodeWord::Bcd => Code::Digits,
         };
-        Some(Box::new(WordPoint { code, bits: bits.into_iter().flatten().collect(), names }))
+        Some(WordPoint { code, bits: bits.into_iter().flatten().collect(), names }.into())
     }
 }
 
 /// A word of the station.
 #[derive(Debug)]
-struct WordPoint {
+pub struct WordPoint {
     code: Code,
     bits: Vec<FieldExpression>,
     names: Vec<String>,

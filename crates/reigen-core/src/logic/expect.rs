@@ -6,7 +6,7 @@ use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldExpression, PointKind, StationErrorKind};
+use crate::station::{Field, FieldExpression, Kind, PointKind, StationErrorKind};
 use crate::summary::{ExpectSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use serde::Deserialize;
@@ -146,7 +146,7 @@ pub struct ExpectTable {
 
 /// Something that should hold.
 #[derive(Debug)]
-struct ExpectPoint {
+pub struct ExpectPoint {
     that: FieldExpression,
     when: When,
 }
@@ -154,7 +154,7 @@ struct ExpectPoint {
 impl PointTable for ExpectTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let when: Vec<When> = [
             self.at.map(|TimeText(at)| When::At(at)),
             self.by.map(|TimeText(by)| When::By(by)),
@@ -177,7 +177,7 @@ impl PointTable for ExpectTable {
             }
             that.expression = widened(&that.expression, *tolerance.get_ref());
         }
-        Some(Box::new(ExpectPoint { that, when }))
+        Some(ExpectPoint { that, when }.into())
     }
 }
 

@@ -7,7 +7,7 @@ use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::Metres;
 use crate::wiring::connection::{Load, ReadAs, Role, Wired};
@@ -58,15 +58,15 @@ pub struct LogicTable {
 
 /// A bit that follows from others.
 #[derive(Debug)]
-struct LogicPoint {
+pub struct LogicPoint {
     when: FieldExpression,
 }
 
 impl PointTable for LogicTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
-        Some(Box::new(LogicPoint { when: builder.expression(&self.when)? }))
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
+        Some(LogicPoint { when: builder.expression(&self.when)? }.into())
     }
 }
 
@@ -96,7 +96,7 @@ enum OneShotEdge {
 
 /// A bit that is on for a while from each edge on.
 #[derive(Debug)]
-struct OneShotPoint {
+pub struct OneShotPoint {
     of: FieldExpression,
     rising: bool,
     width: Nanos,
@@ -108,14 +108,14 @@ const USUAL_WIDTH: Nanos = Nanos(1_000_000);
 impl PointTable for OneShotTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let usual = builder.scan.map_or(USUAL_WIDTH, |scan| scan.period);
         let width = match &self.width {
             Some(width) => builder.above_zero(width),
             None => Some(usual),
         };
         let of = builder.expression(&self.of);
-        Some(Box::new(OneShotPoint { of: of?, rising: self.edge == OneShotEdge::Rising, width: width? }))
+        Some(OneShotPoint { of: of?, rising: self.edge == OneShotEdge::Rising, width: width? }.into())
     }
 }
 
@@ -146,7 +146,7 @@ enum Dominant {
 
 /// A state that is set and reset.
 #[derive(Debug)]
-struct LatchPoint {
+pub struct LatchPoint {
     set: FieldExpression,
     reset: FieldExpression,
     dominant: Dominant,
@@ -156,10 +156,10 @@ struct LatchPoint {
 impl PointTable for LatchTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let (set, reset) = (builder.expression(&self.set), builder.expression(&self.reset));
         let runs = self.role == Some(Role::Run);
-        Some(Box::new(LatchPoint { set: set?, reset: reset?, dominant: self.dominant, runs }))
+        Some(LatchPoint { set: set?, reset: reset?, dominant: self.dominant, runs }.into())
     }
 }
 
@@ -191,7 +191,7 @@ pub struct ToggleTable {
 
 /// A state that flips.
 #[derive(Debug)]
-struct TogglePoint {
+pub struct TogglePoint {
     by: FieldExpression,
     reset: Option<FieldExpression>,
 }
@@ -199,10 +199,10 @@ struct TogglePoint {
 impl PointTable for ToggleTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let (by, reset) = (builder.expression(&self.by), builder.optional(&self.reset));
         (self.reset.is_none() || reset.is_some()).then_some(())?;
-        Some(Box::new(TogglePoint { by: by?, reset }))
+        Some(TogglePoint { by: by?, reset }.into())
     }
 }
 
@@ -232,7 +232,7 @@ enum TimerWord {
 
 /// A timer of the station.
 #[derive(Debug)]
-struct TimerPoint {
+pub struct TimerPoint {
     of: FieldExpression,
     kind: TimerKind,
     time: Nanos,
@@ -241,14 +241,14 @@ struct TimerPoint {
 impl PointTable for TimerTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let (of, time) = (builder.expression(&self.of), builder.above_zero(&self.time));
         let kind = match self.kind {
             TimerWord::OnDelay => TimerKind::OnDelay,
             TimerWord::OffDelay => TimerKind::OffDelay,
             TimerWord::Pulse => TimerKind::Pulse,
         };
-        Some(Box::new(TimerPoint { of: of?, kind, time: time? }))
+        Some(TimerPoint { of: of?, kind, time: time? }.into())
     }
 }
 
@@ -289,7 +289,7 @@ pub struct PairTable {
 
 /// The two sides of a changeover contact.
 #[derive(Debug)]
-struct PairPoint {
+pub struct PairPoint {
     no: FieldExpression,
     nc: FieldExpression,
     within: Nanos,
@@ -298,10 +298,10 @@ struct PairPoint {
 impl PointTable for PairTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let (no, nc) = (builder.expression(&self.no), builder.expression(&self.nc));
         let within = builder.above_zero(&self.within);
-        Some(Box::new(PairPoint { no: no?, nc: nc?, within: within? }))
+        Some(PairPoint { no: no?, nc: nc?, within: within? }.into())
     }
 }
 
@@ -351,7 +351,7 @@ impl BlinkTable {
 
 /// An output of the station.
 #[derive(Debug)]
-struct OutputPoint {
+pub struct OutputPoint {
     when: FieldExpression,
     invert: bool,
     on_delay: Option<Nanos>,
@@ -363,7 +363,7 @@ struct OutputPoint {
 impl PointTable for OutputTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let wired = Wired {
             terminal: self.terminal,
@@ -377,7 +377,7 @@ impl PointTable for OutputTable {
         let blink = self.blink.as_ref().and_then(|blink| blink.build(builder));
         let when = builder.expression(&self.when);
         (builder.errors.len() == errors).then_some(())?;
-        Some(Box::new(OutputPoint { when: when?, invert: self.invert, on_delay, off_delay, blink, wired }))
+        Some(OutputPoint { when: when?, invert: self.invert, on_delay, off_delay, blink, wired }.into())
     }
 }
 

@@ -11,7 +11,7 @@ use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
-use crate::station::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Speed, engineering};
 use serde::Deserialize;
@@ -171,7 +171,7 @@ pub(crate) fn unit(name: &Option<Spanned<String>>, travel: Travel, builder: &mut
 impl PointTable for RateTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let (method, marks, unit) = (self.method(builder), self.marks(builder), self.unit(builder));
         let zero_after = self.zero_after.as_ref().and_then(|time| builder.above_zero(time));
@@ -185,13 +185,13 @@ impl PointTable for RateTable {
         }
         let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
         let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks? };
-        Some(Box::new(RatePoint { settings, of: of?, slowest: self.slowest.map(Spanned::into_inner) }))
+        Some(RatePoint { settings, of: of?, slowest: self.slowest.map(Spanned::into_inner) }.into())
     }
 }
 
 /// A rate of the station.
 #[derive(Debug)]
-struct RatePoint {
+pub struct RatePoint {
     settings: Settings,
     of: FieldExpression,
     slowest: Option<Speed>,
@@ -296,7 +296,7 @@ enum LevelWord {
 impl PointTable for WidthTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let of = builder.expression(&self.of);
         let formula = self.formula.as_ref().map(|formula| builder.formula(formula));
@@ -306,18 +306,13 @@ impl PointTable for WidthTable {
         }
         let usual_unit = if formula.is_some() { "" } else { "s" };
         let settings = width::Settings { unit: self.unit.unwrap_or_else(|| usual_unit.to_owned()), valid };
-        Some(Box::new(WidthPoint {
-            settings,
-            of: of?,
-            high: self.level == LevelWord::High,
-            formula: formula.flatten(),
-        }))
+        Some(WidthPoint { settings, of: of?, high: self.level == LevelWord::High, formula: formula.flatten() }.into())
     }
 }
 
 /// A width of the station.
 #[derive(Debug)]
-struct WidthPoint {
+pub struct WidthPoint {
     settings: width::Settings,
     of: FieldExpression,
     high: bool,

@@ -1,6 +1,6 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::{Described, FieldExpression, LineName, Point, PointKind, StationError, StationErrorKind};
+use super::{Described, FieldExpression, Kind, LineName, Point, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
@@ -21,7 +21,7 @@ pub trait PointTable: DeserializeOwned {
     fn described(&mut self) -> Described;
 
     /// Checks the table and makes the point of it; `None` where an error has been noted.
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>>;
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind>;
 }
 
 /// Writes [`PointTable::described`] for a table with the keys `address` and `remark`, which every point may have.

@@ -7,6 +7,7 @@ pub mod builder;
 pub mod error;
 mod file;
 pub(crate) mod finite;
+pub mod kind;
 pub mod line_names;
 pub mod plan;
 pub mod signal;
@@ -16,6 +17,7 @@ mod tests;
 pub use error::{StationError, StationErrorKind};
 pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
+pub use kind::Kind;
 
 use crate::analog::threshold::Levels;
 use crate::condition::debounce::ReadingTimes;
@@ -61,7 +63,7 @@ pub struct Point {
     /// Where the name stands in the file.
     pub span: Span,
     /// What it is.
-    pub kind: Box<dyn PointKind>,
+    pub kind: Kind,
     /// What stands beside it in the list to wire from.
     pub described: Described,
 }

@@ -5,7 +5,7 @@ use super::connection::{ReadAs, Role, Wired};
 use crate::condition::input::Contact;
 use crate::finding::Finding;
 use crate::logic::expression::{Expression, Node};
-use crate::station::{Point, Station};
+use crate::station::{Kind, Point, Station};
 
 /// Checks the roles of all inputs and the pairs of changeover contacts.
 pub(super) fn check(station: &Station, found: &mut Vec<Found>) {
@@ -71,7 +71,7 @@ fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&st
 
 /// A pair whose sides are of the wrong contact.
 fn check_pair(station: &Station, pair: &Point, found: &mut Vec<Found>) {
-    if pair.kind.what() != "a pair" {
+    if !matches!(pair.kind, Kind::Pair(_)) {
         return;
     }
     for (key, expression) in pair.kind.expressions() {

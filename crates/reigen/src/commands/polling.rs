@@ -102,7 +102,7 @@ fn at(pulses: &Pulses, period_ns: Nanos, readings: u32) -> Swept {
 
 /// The inputs that are asked for; all where none is named.
 fn chosen(arguments: &PollingArguments, station: &Station) -> Result<Vec<usize>, Failure> {
-    let is_input = |number: &usize| station.points.get(*number).is_some_and(|point| polled(point.kind.as_ref()));
+    let is_input = |number: &usize| station.points.get(*number).is_some_and(|point| polled(&*point.kind));
     if arguments.points.is_empty() {
         return Ok((0..station.points.len()).filter(is_input).collect());
     }

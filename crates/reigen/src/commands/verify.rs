@@ -13,7 +13,7 @@ use rayon::prelude::*;
 use reigen_core::finding::Finding;
 use reigen_core::findings::inputs::InputWatch;
 use reigen_core::names::counted;
-use reigen_core::station::Point;
+use reigen_core::station::{Kind, Point};
 use reigen_core::summary::{ExpectSummary, PointSummary};
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::options::ReadOptions;
@@ -65,7 +65,7 @@ struct Verified {
 pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Failure> {
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
-    let expects = |point: &Point| point.kind.what() == "an expectation";
+    let expects = |point: &Point| matches!(point.kind, Kind::Expect(_));
     if !station.station.points.iter().any(expects) {
         return Err(Failure::Usage {
             message: format!("{} expects nothing", station.name),

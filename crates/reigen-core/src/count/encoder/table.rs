@@ -9,7 +9,7 @@ use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::signal::Signal;
-use crate::station::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::station::{Field, FieldColumn, FieldExpression, Kind, LineName, PointKind, StationErrorKind};
 use crate::time::Nanos;
 use serde::Deserialize;
 
@@ -106,7 +106,7 @@ impl EncoderTable {
 impl PointTable for EncoderTable {
     takes_description!();
 
-    fn build(self, builder: &mut Builder<'_>) -> Option<Box<dyn PointKind>> {
+    fn build(self, builder: &mut Builder<'_>) -> Option<Kind> {
         let errors = builder.errors.len();
         let (a, b) = (Signal::new(&self.a, builder), Signal::new(&self.b, builder));
         let index = self.index.as_ref().map(|index| Signal::new(index, builder));
@@ -145,13 +145,13 @@ impl PointTable for EncoderTable {
             still_after: still_after?,
             rollover: rollover?,
         };
-        Some(Box::new(EncoderPoint { settings, a: a?, b: b?, index: index.flatten(), zero_on, scan: builder.scan }))
+        Some(EncoderPoint { settings, a: a?, b: b?, index: index.flatten(), zero_on, scan: builder.scan }.into())
     }
 }
 
 /// An encoder of the station.
 #[derive(Debug)]
-struct EncoderPoint {
+pub struct EncoderPoint {
     settings: Settings,
     a: Signal,
     b: Signal,
