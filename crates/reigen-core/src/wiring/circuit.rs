@@ -2,7 +2,7 @@
 
 use super::card::{Card, Common, InputGroup, Mode};
 use super::connection::{ReadAs, Wired};
-use super::network::{Element, End, Network, QuantityId};
+use super::network::{Element, End, Network, QuantityId, Solution};
 use super::parts::{Part, PartKind};
 use super::polarity::side;
 use super::range::Range;
@@ -198,25 +198,65 @@ impl Model {
     }
 
     /// Calls a function at every corner of the ranges.
-    pub(super) fn at_corners(&self, mut visit: impl FnMut(&[f64])) {
-        let varying: Vec<(usize, Range)> = self
-            .quantities
-            .iter()
-            .enumerate()
-            .filter(|(_, quantity)| quantity.range.varies())
-            .map(|(number, quantity)| (number, quantity.range))
-            .collect();
+    pub(super) fn at_corners(&self, visit: impl FnMut(&[f64])) {
+        self.at_corners_of(MOST_FREE, visit);
+    }
+
+    /// Calls a function at the corners, with so many quantities free of one another. Those that move the terminal least
+    /// are moved together where there are more: all so that they raise it, or all so that they lower it. That a wire of
+    /// many parts takes no time without end is worth the hundredth of a volt that may be missed so.
+    pub(super) fn at_corners_of(&self, most_free: usize, mut visit: impl FnMut(&[f64])) {
+        let ranges = self.quantities.iter().map(|quantity| quantity.range).enumerate();
+        let mut free: Vec<(usize, Range)> = ranges.filter(|(_, range)| range.varies()).collect();
+        let tied = if free.len() > most_free { self.tied(&mut free, most_free) } else { Vec::new() };
         let mut values: Vec<f64> = self.quantities.iter().map(|quantity| quantity.range.least).collect();
-        for corner in 0..1_u64 << varying.len().min(20) {
-            for (bit, (number, range)) in varying.iter().enumerate() {
-                if let Some(value) = values.get_mut(*number) {
-                    *value = if corner >> bit & 1 == 1 { range.most } else { range.least };
-                }
+        let set = |values: &mut [f64], number: usize, to: f64| {
+            values.get_mut(number).into_iter().for_each(|value| *value = to)
+        };
+        for corner in 0..1_u64 << (free.len() + usize::from(!tied.is_empty())) {
+            for (bit, (number, range)) in free.iter().enumerate() {
+                set(&mut values, *number, if corner >> bit & 1 == 1 { range.most } else { range.least });
+            }
+            let raised = corner >> free.len() & 1 == 1;
+            for (number, lowers, raises) in &tied {
+                set(&mut values, *number, if raised { *raises } else { *lowers });
             }
             visit(&values);
         }
     }
+
+    /// Parts off all but the quantities that move the terminal most: each with the value that lowers it and the one that
+    /// raises it. Supplies stay free, since thresholds follow them.
+    fn tied(&self, free: &mut Vec<(usize, Range)>, most_free: usize) -> Vec<(usize, f64, f64)> {
+        let mut solution = Solution::default();
+        let nominal = self.nominal();
+        let mut moves = |number: usize, range: Range| {
+            let [least, most] = [range.least, range.most].map(|to| {
+                let mut values = nominal.clone();
+                values.get_mut(number).into_iter().for_each(|value| *value = to);
+                self.network.solve(&values, &mut solution);
+                solution.volts(self.terminal, &values)
+            });
+            most - least
+        };
+        let is_supply = |number: usize| self.supplies.iter().any(|(_, known)| *known == number);
+        let mut moved: Vec<(usize, Range, f64)> =
+            free.iter().map(|&(number, range)| (number, range, moves(number, range))).collect();
+        let weight =
+            |(number, _, moves): &(usize, Range, f64)| if is_supply(*number) { f64::INFINITY } else { moves.abs() };
+        moved.sort_by(|one, other| weight(other).total_cmp(&weight(one)));
+        let rest = moved.split_off(most_free.min(moved.len()));
+        *free = moved.into_iter().map(|(number, range, _)| (number, range)).collect();
+        let ends = |(number, range, moves): (usize, Range, f64)| match moves >= 0.0 {
+            true => (number, range.least, range.most),
+            false => (number, range.most, range.least),
+        };
+        rest.into_iter().map(ends).collect()
+    }
 }
+
+/// So many quantities of a wire are looked at in all combinations.
+const MOST_FREE: usize = 12;
 
 /// An input of two levels with its sensor, from which the networks of both states are built.
 #[derive(Debug, Clone)]

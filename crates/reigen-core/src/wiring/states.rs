@@ -265,7 +265,8 @@ impl Worked {
             }
         }
         let given = if told.is_empty() { String::new() } else { format!("{}: ", told.join(", ")) };
-        format!("worst case: {given}{} at the terminal", Volts(clean(corner.volts)))
+        let range = if self.volts.varies() { format!(" ({} in all)", self.volts.volts()) } else { String::new() };
+        format!("worst case: {given}{} at the terminal{range}", Volts(clean(corner.volts)))
     }
 
     /// Whether a quantity moves the miss by a thousandth of the voltage when it changes by a tenth.

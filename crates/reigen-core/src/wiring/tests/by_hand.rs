@@ -1,8 +1,12 @@
 //! Circuits that were solved by hand: what stands at the terminal while actuated and while not, least and greatest.
 
 use super::super::check;
+use super::super::circuit::{Draw, Input, State};
+use super::super::network::Solution;
+use super::super::range::Range;
 use super::on_input;
 use crate::station::parse;
+use proptest::prelude::*;
 
 /// What it is; the sensor, the card's supply, the group, the input; actuated and resting volts.
 type Circuit = (&'static str, &'static str, &'static str, &'static str, &'static str, [f64; 2], [f64; 2]);
@@ -130,7 +134,7 @@ fn the_circuits_agree_with_the_solutions_by_hand() {
         let checked = check(&parsed);
         assert!(checked.findings.is_empty(), "{what}: {:?}", checked.findings);
         let row = checked.terminals.iter().find(|row| row.point.as_deref() == Some("a")).unwrap();
-        let near = |range: Option<crate::wiring::range::Range>, wanted: [f64; 2]| {
+        let near = |range: Option<Range>, wanted: [f64; 2]| {
             let range = range.unwrap_or_else(|| panic!("{what}: no level"));
             [(range.least, wanted[0]), (range.most, wanted[1])]
                 .iter()
@@ -138,5 +142,43 @@ fn the_circuits_agree_with_the_solutions_by_hand() {
         };
         assert!(near(row.actuated_v, *actuated), "{what}, actuated: {:?}, and {actuated:?} by hand", row.actuated_v);
         assert!(near(row.resting_v, *resting), "{what}, resting: {:?}, and {resting:?} by hand", row.resting_v);
+    }
+}
+
+proptest! {
+    /// A wire with more quantities than are combined freely has the same range, to a hundredth of a volt, as with all of
+    /// them combined: those that are moved together are those that hardly move it.
+    #[test]
+    fn quantities_that_move_together_reach_the_same_voltages(
+        parts in prop::collection::vec((0..3usize, 2.0..5.5f64), 8),
+        conducting in any::<bool>(),
+    ) {
+        let part = |(kind, power): &(usize, f64)| {
+            let ohms = 10f64.powf(*power);
+            match kind {
+                0 => format!("{{ series = \"{ohms:.0}\" }}"),
+                1 => format!("{{ pull_up = \"{ohms:.0}\" }}"),
+                _ => format!("{{ pull_down = \"{ohms:.0}\" }}"),
+            }
+        };
+        let wire: Vec<String> = parts.iter().map(part).collect();
+        let sensor = "output = \"open_collector\"\npull_up = \"10k\"\nleakage = \"10 uA\"\ndrop = \"0.3 V\"";
+        let input = format!("asserted = \"low\"\nwiring = {{ supply = \"12 V\" }}\nwire = [{}]", wire.join(", "));
+        let station = parse(&on_input(sensor, "5 V", "pull_up = { value = \"22k\" }", &input)).unwrap();
+        let named = super::super::Named::new(&station.wiring);
+        let circuits = super::super::circuits(&station, &named);
+        let solved = Input::new(&circuits[0]).unwrap();
+        let state = if conducting { State::Conducting } else { State::Resting };
+        let model = solved.model(state, Draw::Least);
+        let reached = |most_free: usize| {
+            let (mut range, mut solution) = (Range::EMPTY, Solution::default());
+            model.at_corners_of(most_free, |values| {
+                model.network.solve(values, &mut solution);
+                range.take(solution.volts(model.terminal, values));
+            });
+            range
+        };
+        let (tied, all) = (reached(8), reached(usize::MAX));
+        prop_assert!((tied.least - all.least).abs() < 0.01 && (tied.most - all.most).abs() < 0.01, "{tied:?}, {all:?}");
     }
 }

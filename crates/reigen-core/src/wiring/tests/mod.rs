@@ -76,7 +76,7 @@ fn a_sum_stands_with_its_numbers_and_what_mends_it_has_a_value() {
     assert_eq!(
         finding.sum.as_deref(),
         Some(
-            "worst case: leakage 1.5 mA, input resistance 4.93 kΩ: 7.4 V at the terminal; the input is certainly off only at 5 V and below"
+            "worst case: leakage 1.5 mA, input resistance 4.93 kΩ: 7.4 V at the terminal (0 to 7.4 V in all); the input is certainly off only at 5 V and below"
         )
     );
     // 4.94 kΩ beside R must be 3.33 kΩ at most: 10.2 kΩ, and 5 % below; the least that the sensor's drop allows is far lower.
