@@ -4,10 +4,12 @@
 //! them side by side.
 
 mod block;
+mod instants;
 #[cfg(test)]
 mod tests;
 
 pub use block::{BitSource, Block, Inputs, Lines, NumberSource, Outputs};
+pub use instants::Instants;
 
 use crate::account::Verdict;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};

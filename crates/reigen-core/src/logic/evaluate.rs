@@ -2,8 +2,8 @@
 
 use super::expression::{Expression, Reference, Value};
 use crate::column::BitColumn;
-use crate::engine::{BitSource, Block, Inputs, Outputs};
-use crate::time::{Nanos, Window};
+use crate::engine::{BitSource, Block, Inputs, Instants, Outputs};
+use crate::time::Window;
 
 /// Up to this many names, all values of an expression fit one word of 64 bits.
 const TABLE_NAMES: usize = 6;
@@ -38,73 +38,18 @@ impl Evaluate {
         self.expression.value(&of) == Some(Value::Bit(true))
     }
 
-    /// Works through a window, from levels of the names that `toggle` changes and `value` makes a value of.
-    fn work_from<L>(
-        &self,
-        inputs: Inputs<'_>,
-        output: &mut BitColumn,
-        mut levels: L,
-        toggle: impl Fn(&mut L, usize, bool),
-        value: impl Fn(&L) -> bool,
-    ) {
-        let Some(start) = inputs.start(self.sources.iter().copied()) else { return };
-        let columns = self.sources.iter().map(|&source| inputs.bit(source));
-        let mut heads: Vec<Head<'_>> = columns.clone().map(Head::new).collect();
-        columns.enumerate().for_each(|(number, column)| toggle(&mut levels, number, column.level == Some(true)));
-        loop {
-            let time = heads.iter().map(|head| head.next).min().unwrap_or(NEVER);
-            if time == NEVER {
-                break;
-            }
-            if output.level.is_none() && time > start.0 {
-                output.start(start, value(&levels));
-            }
-            for (number, head) in heads.iter_mut().enumerate() {
-                toggle(&mut levels, number, head.pass(time));
-            }
-            if time > start.0 && output.last_level() != Some(value(&levels)) {
-                output.toggles.push(Nanos(time));
+    /// Works through a window; `value` makes a value of the names' levels after an instant.
+    fn work_by(&self, inputs: Inputs<'_>, output: &mut BitColumn, mut value: impl FnMut(&Instants<'_>) -> bool) {
+        let sources = self.sources.iter().copied();
+        let Some(mut instants) = Instants::new(&inputs, sources, output.level.is_some()) else { return };
+        while let Some(time) = instants.advance() {
+            let now = value(&instants);
+            match output.last_level() {
+                None => output.start(time, now),
+                Some(before) if before != now => output.toggles.push(time),
+                Some(_) => {}
             }
         }
-        if output.level.is_none() {
-            output.start(start, value(&levels));
-        }
-    }
-}
-
-/// Later than all times.
-const NEVER: u64 = u64::MAX;
-
-/// The next toggle of a column, and those after it.
-struct Head<'a> {
-    next: u64,
-    rest: &'a [Nanos],
-}
-
-impl<'a> Head<'a> {
-    fn new(column: &'a BitColumn) -> Self {
-        let mut head = Self { next: NEVER, rest: &column.toggles };
-        head.step();
-        head
-    }
-
-    #[inline]
-    fn step(&mut self) {
-        (self.next, self.rest) = match self.rest {
-            [next, rest @ ..] => (next.0, rest),
-            [] => (NEVER, self.rest),
-        };
-    }
-
-    /// Passes all toggles at exactly `time`; says whether the level is another after them.
-    #[inline]
-    fn pass(&mut self, time: u64) -> bool {
-        let mut odd = false;
-        while self.next == time {
-            odd = !odd;
-            self.step();
-        }
-        odd
     }
 }
 
@@ -112,17 +57,11 @@ impl Block for Evaluate {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [output] = outputs.bits else { return };
         match self.table {
-            Some(table) => {
-                let toggle = |levels: &mut u64, number: usize, odd: bool| *levels ^= u64::from(odd) << number;
-                self.work_from(inputs, output, 0, toggle, |levels| table >> levels & 1 == 1);
-            }
-            None => {
-                let toggle = |levels: &mut Vec<bool>, number: usize, odd: bool| {
-                    levels.get_mut(number).into_iter().for_each(|level| *level ^= odd);
-                };
-                let value = |levels: &Vec<bool>| self.by_tree(|number| levels.get(number) == Some(&true));
-                self.work_from(inputs, output, vec![false; self.names.len()], toggle, value);
-            }
+            Some(table) => self.work_by(inputs, output, |instants| {
+                let levels = instants.levels().enumerate();
+                table >> levels.fold(0, |all, (bit, level)| all | u64::from(level) << bit) & 1 == 1
+            }),
+            None => self.work_by(inputs, output, |instants| self.by_tree(|bit| instants.level(bit))),
         }
     }
 }
@@ -132,6 +71,7 @@ mod tests {
     use super::*;
     use crate::engine::Lines;
     use crate::logic::expression::parse;
+    use crate::time::Nanos;
 
     /// An expression whose names are lines by their numbers.
     fn block(text: &str, line: impl Fn(&Reference) -> usize) -> Evaluate {

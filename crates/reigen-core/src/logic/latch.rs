@@ -1,8 +1,7 @@
 //! `latch` (SR and RS of IEC 61131-3) and `toggle`: states that stay.
 
-use crate::column::Walk;
-use crate::engine::{BitSource, Block, Inputs, Outputs};
-use crate::time::{Nanos, Window};
+use crate::engine::{BitSource, Block, Inputs, Instants, Outputs};
+use crate::time::Window;
 
 /// The running form of a latch.
 pub struct Latch {
@@ -23,27 +22,17 @@ impl Latch {
     }
 }
 
-/// The next instant at which one of two walks changes.
-fn next_time(one: &Walk<'_>, other: Option<&Walk<'_>>) -> Option<Nanos> {
-    [one.next_time(), other.and_then(Walk::next_time)].into_iter().flatten().min()
-}
-
 impl Block for Latch {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let Some(start) = inputs.start([self.set, self.reset]) else { return };
-        let walks = (Walk::new(inputs.bit(self.set)), Walk::new(inputs.bit(self.reset)));
-        let ((Some(mut set), Some(mut reset)), [output]) = (walks, outputs.bits) else { return };
-        loop {
-            let time = next_time(&set, Some(&reset));
-            if output.level.is_none() && time.is_none_or(|time| time > start) {
-                output.start(start, self.next(set.level(), reset.level(), false));
-            }
-            let Some(time) = time else { return };
-            set.pass(time);
-            reset.pass(time);
-            let Some(on) = output.last_level() else { continue };
-            if self.next(set.level(), reset.level(), on) != on {
-                output.toggles.push(time);
+        let [output] = outputs.bits else { return };
+        let Some(mut instants) = Instants::new(&inputs, [self.set, self.reset], output.level.is_some()) else { return };
+        while let Some(time) = instants.advance() {
+            let before = output.last_level();
+            let on = self.next(instants.level(0), instants.level(1), before == Some(true));
+            match before {
+                None => output.start(time, on),
+                Some(before) if before != on => output.toggles.push(time),
+                Some(_) => {}
             }
         }
     }
@@ -64,23 +53,17 @@ impl Toggle {
 
 impl Block for Toggle {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let Some(start) = inputs.start([Some(self.by), self.reset].into_iter().flatten()) else { return };
-        let (Some(mut by), [output]) = (Walk::new(inputs.bit(self.by)), outputs.bits) else { return };
-        let mut reset = self.reset.and_then(|reset| Walk::new(inputs.bit(reset)));
-        if output.level.is_none() {
-            output.start(start, false);
-        }
-        while let Some(time) = next_time(&by, reset.as_ref()) {
-            if let Some(reset) = &mut reset {
-                reset.pass(time);
+        let [output] = outputs.bits else { return };
+        let sources = [Some(self.by), self.reset].into_iter().flatten();
+        let Some(mut instants) = Instants::new(&inputs, sources, output.level.is_some()) else { return };
+        while let Some(time) = instants.advance() {
+            if output.level.is_none() {
+                output.start(time, false);
             }
-            let level = by.level();
-            let toggles = by.pass(time);
-            let rises = if level { toggles / 2 } else { toggles.div_ceil(2) };
-            let held = reset.as_ref().is_some_and(Walk::level);
+            let held = self.reset.is_some() && instants.level(1);
             let on = output.last_level() == Some(true);
-            let next = !held && (on ^ (rises % 2 == 1));
-            if time >= start && next != on {
+            let next = !held && (on ^ (instants.rises(0) % 2 == 1));
+            if next != on {
                 output.toggles.push(time);
             }
         }

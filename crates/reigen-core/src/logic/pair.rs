@@ -1,7 +1,7 @@
 //! `pair`: the two sides of a changeover contact, and their fault.
 
-use crate::column::{BitColumn, Walk};
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
+use crate::column::BitColumn;
+use crate::engine::{BitSource, Block, Inputs, Instants, Outputs, Shape};
 use crate::summary::{PairSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 
@@ -56,29 +56,17 @@ impl Pair {
 
 impl Block for Pair {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let Some(start) = inputs.start([self.no, self.nc]) else { return };
-        let walks = (Walk::new(inputs.bit(self.no)), Walk::new(inputs.bit(self.nc)));
-        let ((Some(mut no), Some(mut nc)), [state, fault]) = (walks, outputs.bits) else { return };
-        if !self.started {
-            fault.start(start, false);
-        }
-        loop {
-            let time = [no.next_time(), nc.next_time()].into_iter().flatten().min();
-            if !self.started && time.is_none_or(|time| time > start) {
-                self.started = true;
-                self.instant(start, no.level(), nc.level(), state, fault);
-            }
-            let Some(time) = time else { break };
-            if time > start {
+        let [state, fault] = outputs.bits else { return };
+        let Some(mut instants) = Instants::new(&inputs, [self.no, self.nc], self.started) else { return };
+        while let Some(time) = instants.advance() {
+            if self.started {
                 // What is due in this instant waits for the sides' changes.
                 self.fire_before(time, fault);
-            }
-            no.pass(time);
-            nc.pass(time);
-            if time >= start {
+            } else {
                 self.started = true;
-                self.instant(time, no.level(), nc.level(), state, fault);
+                fault.start(time, false);
             }
+            self.instant(time, instants.level(0), instants.level(1), state, fault);
         }
         self.fire_before(window.until, fault);
     }

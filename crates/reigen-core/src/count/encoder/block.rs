@@ -298,7 +298,8 @@ impl Encoder {
             None => self.run = 1,
         }
         self.last_count = Some((at, forward));
-        self.sums.lone.edge(at, self.settings.still_after);
+        // It is not still yet in the instant in which it would be, as in `pass_still` and `turns`.
+        self.sums.lone.edge(at, Nanos(self.settings.still_after.0.saturating_add(1)));
         self.total += amount;
         self.position += amount;
         self.sums.lost -= amount;
