@@ -28,15 +28,17 @@ impl Head<'_> {
         };
     }
 
-    /// Passes all toggles at exactly `time`.
+    /// Passes all toggles at exactly `time`; says whether the level is another after them.
     #[inline]
-    fn pass(&mut self, time: u64) {
+    fn pass(&mut self, time: u64) -> bool {
         self.toggles = 0;
         while self.next == time {
             self.toggles += 1;
             self.step();
         }
-        self.level ^= self.toggles % 2 == 1;
+        let odd = self.toggles % 2 == 1;
+        self.level ^= odd;
+        odd
     }
 }
 
@@ -50,6 +52,8 @@ pub struct Instants<'a> {
     start: Nanos,
     started: bool,
     heads: Vec<Head<'a>>,
+    /// The levels of the first 64 bits, the first of them lowest.
+    word: u64,
 }
 
 impl<'a> Instants<'a> {
@@ -68,7 +72,10 @@ impl<'a> Instants<'a> {
             head.step();
             head
         };
-        Some(Self { start, started, heads: sources.map(head).collect() })
+        let heads: Vec<Head<'a>> = sources.map(head).collect();
+        let levels = heads.iter().take(64).enumerate();
+        let word = levels.fold(0, |word, (bit, head)| word | u64::from(head.level) << bit);
+        Some(Self { start, started, heads, word })
     }
 
     /// The next instant; `None` at the end of the window.
@@ -84,7 +91,10 @@ impl<'a> Instants<'a> {
             if next == NEVER {
                 return None;
             }
-            self.heads.iter_mut().for_each(|head| head.pass(next));
+            for (bit, head) in self.heads.iter_mut().enumerate() {
+                let odd = head.pass(next);
+                self.word ^= if bit < 64 { u64::from(odd) << bit } else { 0 };
+            }
             if next >= self.start.0 {
                 self.started = true;
                 return Some(Nanos(next));
@@ -104,10 +114,10 @@ impl<'a> Instants<'a> {
         self.heads.get(bit).map_or(0, |head| if head.level { head.toggles.div_ceil(2) } else { head.toggles / 2 })
     }
 
-    /// The levels of all bits after the instant, in the order of the sources.
+    /// The levels of the first 64 bits after the instant, the first of them lowest.
     #[inline]
-    pub fn levels(&self) -> impl Iterator<Item = bool> + '_ {
-        self.heads.iter().map(|head| head.level)
+    pub fn word(&self) -> u64 {
+        self.word
     }
 }
 
@@ -147,6 +157,7 @@ mod tests {
                 for (bit, line) in lines.iter().enumerate() {
                     let passed = line.toggles.iter().filter(|toggle| toggle.0 <= time).count();
                     prop_assert_eq!(instants.level(bit), passed % 2 == 1);
+                    prop_assert_eq!(instants.word() >> bit & 1 == 1, passed % 2 == 1);
                     let here: Vec<usize> = (1..=passed).filter(|number| line.toggles[number - 1].0 == time).collect();
                     prop_assert_eq!(instants.rises(bit), here.iter().filter(|number| *number % 2 == 1).count());
                 }

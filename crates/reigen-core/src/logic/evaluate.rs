@@ -57,10 +57,7 @@ impl Block for Evaluate {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [output] = outputs.bits else { return };
         match self.table {
-            Some(table) => self.work_by(inputs, output, |instants| {
-                let levels = instants.levels().enumerate();
-                table >> levels.fold(0, |all, (bit, level)| all | u64::from(level) << bit) & 1 == 1
-            }),
+            Some(table) => self.work_by(inputs, output, |instants| table >> instants.word() & 1 == 1),
             None => self.work_by(inputs, output, |instants| self.by_tree(|bit| instants.level(bit))),
         }
     }
