@@ -256,7 +256,7 @@ impl Model {
 }
 
 /// So many quantities of a wire are looked at in all combinations.
-const MOST_FREE: usize = 12;
+const MOST_FREE: usize = 10;
 
 /// An input of two levels with its sensor, from which the networks of both states are built.
 #[derive(Debug, Clone)]

@@ -46,7 +46,7 @@ pub(super) fn check(solved: &Solved<'_, '_>, found: &mut Vec<Found>) {
 }
 
 fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
-    check_borne(input, all, draw, found);
+    check_borne(input, all, found);
     check_pulls(input, all, found);
     for worked in all.each() {
         match worked.floats {
@@ -68,7 +68,7 @@ fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Ve
 }
 
 /// A terminal that gets more, or less, than it bears.
-fn check_borne(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
+fn check_borne(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
     let name = input.circuit.name;
     let worst = |of: fn(&Worked) -> &Worst| {
         let each = all.each().filter(|worked| !worked.floats).filter(|worked| of(worked).fails());
@@ -88,8 +88,7 @@ fn check_borne(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut 
         let excess = input.converter().is_none().then_some((worked.above.volts, worked.above.bound));
         found.push(Found { excess, ..Found::at(finding.with_sum(worked.sum(&worked.above)), worked.state) });
     }
-    // A current that only may flow cannot draw a terminal below the common that it flows to.
-    if let Some(worked) = worst(|worked| &worked.below).filter(|_| draw == Draw::Least) {
+    if let Some(worked) = worst(|worked| &worked.below) {
         let (volts, least) = (Volts(worked.below.volts), Volts(worked.below.bound));
         let message = format!("down to {volts} on {} rated for {least} and above", place_words(input, worked));
         let finding = Finding::error("under-voltage", name, message, "use a sensor that does not go below 0 V");

@@ -17,6 +17,7 @@ use crate::finding::{Finding, Remedy, Severity};
 use crate::sizing::series::Series;
 use crate::time::Nanos;
 use crate::units::{Ohms, Volts};
+use std::cell::Cell;
 
 /// Changes of one kind, of which one is told.
 struct Kind<'a> {
@@ -77,6 +78,9 @@ fn volts_in(circuit: &Circuit<'_>, state: State) -> Option<Range> {
     }
 }
 
+/// So many changes are checked with everything for one finding: a wire of many parts has no end of them.
+const MOST_TRIALS: usize = 120;
+
 /// What is tried against one finding.
 struct Trial<'a, 'b> {
     context: &'b Context<'a, 'b>,
@@ -84,13 +88,23 @@ struct Trial<'a, 'b> {
     code: &'static str,
     severity: Severity,
     state: Option<State>,
+    /// How many more changes are checked with everything.
+    left: Cell<usize>,
     before: Vec<(&'static str, Severity)>,
 }
 
 impl<'a, 'b> Trial<'a, 'b> {
     fn new(context: &'b Context<'a, 'b>, circuit: &'b Circuit<'a>, found: &Found) -> Self {
         let Finding { code, severity, .. } = found.finding;
-        Self { context, circuit, code, severity, state: found.state, before: codes(context, circuit) }
+        Self {
+            context,
+            circuit,
+            code,
+            severity,
+            state: found.state,
+            left: Cell::new(MOST_TRIALS),
+            before: codes(context, circuit),
+        }
     }
 
     /// The change of a kind that is told, where one holds.
@@ -113,6 +127,8 @@ impl<'a, 'b> Trial<'a, 'b> {
         if changed.wired.parts.len() > MOST_PARTS || self.is_left(&changed) {
             return false;
         }
+        let Some(left) = self.left.get().checked_sub(1) else { return false };
+        self.left.set(left);
         let after = codes(self.context, &changed);
         let gone = !after.iter().any(|(code, severity)| *code == self.code && *severity >= self.severity);
         gone && brings_nothing(&self.before, &after)

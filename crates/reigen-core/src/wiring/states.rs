@@ -2,7 +2,7 @@
 
 use super::card::{Common, InputGroup, Threshold};
 use super::circuit::{Branch, Draw, Input, Model, State};
-use super::network::{End, Solution};
+use super::network::{Element, End, Solution};
 use super::range::Range;
 use crate::units::{Volts, engineering};
 
@@ -190,12 +190,22 @@ impl Worked {
         let mut solution = Solution::default();
         // The model is only read; the figures beside it are written.
         let model = self.model.clone();
+        let is_draw = |branch: &super::network::Branch<Branch>| {
+            branch.role == Branch::Input && matches!(branch.element, Element::Source(_))
+        };
+        let draws = model.network.branches.iter().any(is_draw);
         model.at_corners(|values| {
             model.network.solve(values, &mut solution);
             let supply = solution.volts(End::Rail(model.group_supply), values);
             let volts = solution.volts(model.terminal, values);
-            self.volts.take(volts);
             let bounds = self.bounds;
+            // A current that an input draws cannot bring its terminal beyond the common that it flows to.
+            let volts = match (draws, bounds.from_plus) {
+                (true, true) => volts.min(supply),
+                (true, false) => volts.max(0.0),
+                (false, _) => volts,
+            };
+            self.volts.take(volts);
             for worst in [&mut self.level, &mut self.above, &mut self.below] {
                 worst.take(&bounds, volts, supply, values);
             }
