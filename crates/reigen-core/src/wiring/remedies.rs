@@ -201,7 +201,10 @@ fn candidates<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &Foun
         "never-on" | "never-off" | "leakage" | "floating" | "both-pulls" | "least-current" | "contact-wetting"
         | "under-voltage" => {
             all.push(terminals());
-            all.push(Kind::first(feeds(context, circuit)));
+            // Less voltage makes a leak harmless too, and the closed sensor unread.
+            if found.finding.code == "never-on" {
+                all.push(Kind::first(feeds(context, circuit)));
+            }
             all.push(Kind::first(card_pulls(circuit)));
             all.push(Kind::first(removals(circuit)));
             if matches!(found.finding.code, "never-on" | "never-off" | "both-pulls") {
