@@ -235,19 +235,18 @@ impl Rows<'_> {
                 "0 V".to_owned(),
                 Vec::new(),
             );
-            if let Some(supply) = chain.supply {
-                self.add(
-                    &Cable::of_chain(&first, "supply of the registers", chain.cable, &points),
-                    "plus",
-                    format!("plus {supply}"),
-                    Vec::new(),
-                );
-                self.add(
-                    &Cable::of_chain(&first, "supply of the registers", chain.cable, &points),
-                    "zero",
-                    "0 V".to_owned(),
-                    Vec::new(),
-                );
+            let supply = chain.supply.map(|supply| format!("plus {supply}"));
+            for number in 1..=chain.registers.max(1) {
+                let device = register(number);
+                let length = if number == 1 { chain.cable } else { Metres(0.0) };
+                let cable = Cable::of_chain(&device, "supply of the registers", length, &points);
+                // All registers are on one supply, each by the one before it.
+                let before = |pin: &str| format!("{} {pin}", register(number - 1));
+                let plus = supply.as_ref().map(|plus| if number == 1 { plus.clone() } else { before("plus") });
+                if let Some(plus) = plus {
+                    self.add(&cable, "plus", plus, Vec::new());
+                    self.add(&cable, "0 V", if number == 1 { "0 V".to_owned() } else { before("0 V") }, Vec::new());
+                }
             }
         }
     }

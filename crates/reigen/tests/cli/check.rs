@@ -98,6 +98,49 @@ fn the_list_names_every_wire_end_once() {
     assert_eq!(place.reigen("check walk/station.toml --csv -").stdout, table);
 }
 
+/// A device on two terminals is fed once; pins are those of the sensor; a chain's registers are wired one to the next.
+#[test]
+fn a_device_is_fed_once_and_a_chain_is_wired_from_register_to_register() {
+    let place = Place::new();
+    let station = "
+        [sensor.encoder]
+        output = 'push_pull'
+        pins = { plus = '1 RD', zero = '2 BK', out = '3 WH' }
+        [card.c]
+        supply = '5 V'
+        [card.c.inputs.g]
+        terminals = ['A', 'B', 'D', 'E']
+        tied_to_zero = ['E']
+        [card.c.outputs.o]
+        terminals = ['L', 'K']
+        kind = 'transistor'
+        drives = 'sourcing'
+        [input.a]
+        line = 'ENC_A'
+        sensor = 'encoder'
+        device = 'B7'
+        terminal = 'A'
+        wire = [{ series = '1k', power = '0.5 W' }, { capacitor = '1nF' }]
+        [input.b]
+        line = 'ENC_B'
+        sensor = 'encoder'
+        device = 'B7'
+        terminal = 'B'
+        [expander.x]
+        load = 'LD'
+        clock = 'CK'
+        data = 'DT'
+        terminals = { load = 'L', clock = 'K', data = 'D' }
+        supply = '5 V'
+        remark = 'in the door'
+        registers = [['p1', '-', '-', '-', '-', '-', '-', '-'], ['p2', '-', '-', '-', '-', '-', '-', '-']]
+    ";
+    place.write("station.toml", station.replace('\'', "\""));
+    let said = place.reigen("check station.toml --list");
+    assert_eq!(said.code, 0, "{}", said.whole());
+    insta::assert_snapshot!(said.stdout);
+}
+
 #[test]
 fn the_circuits_are_drawn_and_what_is_wrong_is_red() {
     let place = demo();

@@ -28,6 +28,11 @@ fn the_report_holds_what_the_run_says_and_nothing_from_outside() {
     for heading in ["Wiring", "Expectations", "Timing diagrams and curves", "Displays", "with their resolution"] {
         assert!(page.contains(heading), "{heading}");
     }
+    // The wires to wire from, and the circuit of each sensor.
+    assert!(page.contains("<h2>List to wire from</h2>") && page.contains("alt=\"circuits of start_button"), "no wires");
+    for wire in check["wires"].as_array().unwrap() {
+        assert!(page.contains(&escaped(wire["to"].as_str().unwrap())), "{wire}");
+    }
     // The same to standard output.
     let piped = place.reigen("report ropewalk/station.toml ropewalk/recording.vcd -o -");
     assert!(piped.stdout == page);
