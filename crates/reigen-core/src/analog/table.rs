@@ -119,11 +119,8 @@ impl PointTable for AnalogTable {
             return None;
         }
         let line = line?;
-        let read_as = ReadAs::Analog {
-            line: line.name.clone(),
-            scale_from: settings.scaling.scale.map(|(from, _)| from),
-            counts: settings.scaling.counts.is_some(),
-        };
+        let read_as =
+            ReadAs::Analog { line: line.name.clone(), scale_from: settings.scaling.scale.map(|(from, _)| from) };
         let wired = Wired { read_as, ..wired };
         Some(AnalogPoint { settings, line, formula: formula.flatten(), wired }.into())
     }

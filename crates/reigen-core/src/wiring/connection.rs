@@ -237,8 +237,6 @@ pub enum ReadAs {
         line: String,
         /// The two numbers that the scale begins and ends at, where it has one.
         scale_from: Option<[f64; 2]>,
-        /// Whether the numbers are counts of a converter.
-        counts: bool,
     },
     /// An input of two levels.
     Input {

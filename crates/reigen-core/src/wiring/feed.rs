@@ -2,6 +2,7 @@
 
 use super::card::Card;
 use super::circuit::{Circuit, Draw, Input};
+use super::parts::RESISTOR_TOLERANCE;
 use super::sensor::{Drive, OutputKind, Sensor};
 use super::solved::{Solved, Summary};
 use super::states;
@@ -173,7 +174,8 @@ fn output_current(circuit: &Circuit<'_>, summary: &Summary, sensor: &Sensor, car
     };
     let [least, greatest] = summary.output_current.unwrap_or_default();
     let through = if draw == Draw::Least { least } else { greatest };
-    let own_pull = sensor.pull_up.map_or(0.0, |pull_up| input.feed.range.most / (pull_up.0 * 0.95));
+    let own_pull =
+        sensor.pull_up.map_or(0.0, |pull_up| input.feed.range.most / (pull_up.0 * (1.0 - RESISTOR_TOLERANCE)));
     let from_plus = input.side == super::connection::Rail::Plus && gives_plus;
     Amperes(if from_plus { through } else { own_pull })
 }

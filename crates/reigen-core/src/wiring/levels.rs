@@ -5,7 +5,7 @@ use super::card::{Common, Standard, Threshold};
 use super::circuit::{Branch, Circuit, Draw, Input, State};
 use super::connection::{Rail, ReadAs};
 use super::network::{Element, End};
-use super::parts::{Part, PartKind, USUAL_RATING};
+use super::parts::{Part, PartKind, RESISTOR_TOLERANCE, USUAL_RATING};
 use super::sensor::{Drive, OutputKind};
 use super::solved::{BothStates, Solved};
 use super::states::{self, Measured, TOLERANCE, Worked, Worst};
@@ -193,7 +193,7 @@ fn current_keeps_off(input: &Input<'_, '_>, worked: &Worked) -> bool {
     match (input.wants_upper(worked.state), off, input.group.resistance) {
         (false, Some(off), Some(resistance)) => {
             let across = input.across(worked.level.volts, input.group.supply.range.most);
-            across / (resistance.0 * 0.95) <= off.0
+            across / (resistance.0 * (1.0 - RESISTOR_TOLERANCE)) <= off.0
         }
         _ => false,
     }
@@ -201,7 +201,7 @@ fn current_keeps_off(input: &Input<'_, '_>, worked: &Worked) -> bool {
 
 /// A resting sensor on an input of which only its limits are known.
 fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<Found>) {
-    let (into, ..) = states::into_input(input, State::Resting);
+    let into = states::into_input(input, State::Resting);
     let off = input.off_current();
     if into.most <= off * (1.0 + TOLERANCE) {
         return;

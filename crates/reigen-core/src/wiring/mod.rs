@@ -44,6 +44,7 @@ use connection::Wired;
 use feed::Summarised;
 use list::WireRow;
 use rayon::prelude::*;
+use remedies::Offered;
 use sensor::Sensor;
 use solved::{Solved, Summary};
 use std::collections::{HashMap, HashSet};
@@ -250,9 +251,11 @@ pub fn check(station: &Station) -> Checked {
     let (mut alone, summaries): (Vec<Vec<Found>>, Vec<Summary>) = checked.into_iter().unzip();
     let summarised: Vec<Summarised<'_, '_>> = circuits.iter().zip(&summaries).collect();
     let context = Context { drawn: feed::drawn(wiring, &summarised), ..context };
-    alone.par_iter_mut().zip(&circuits).for_each(|(found, circuit)| {
-        found.iter_mut().for_each(|found| tell_remedies(&context, circuit, found));
-    });
+    // One after the other, in the order of the file: what one circuit is offered, no other one is.
+    let mut offered = Offered::new();
+    for (found, circuit) in alone.iter_mut().zip(&circuits) {
+        found.iter_mut().for_each(|found| tell_remedies(&context, circuit, found, &mut offered));
+    }
     let mut found: Vec<Found> = station.findings().into_iter().map(Found::plain).collect();
     found.extend(alone.into_iter().flatten());
     modes::check_shared(&circuits, &mut found);
@@ -287,8 +290,8 @@ fn circuits<'a>(station: &'a Station, named: &Named<'a>) -> Vec<Circuit<'a>> {
 }
 
 /// Tries remedies for a finding, and tells those that hold.
-fn tell_remedies<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &mut Found) {
-    let remedies = remedies::find(context, circuit, found);
+fn tell_remedies<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &mut Found, offered: &mut Offered<'a>) {
+    let remedies = remedies::find(context, circuit, found, offered);
     if let Some(first) = remedies.first() {
         found.finding.remedy.clone_from(&first.change);
     }

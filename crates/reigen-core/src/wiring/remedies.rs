@@ -18,6 +18,7 @@ use crate::sizing::series::Series;
 use crate::time::Nanos;
 use crate::units::{Ohms, Volts};
 use std::cell::Cell;
+use std::collections::HashMap;
 
 /// Changes of one kind, of which one is told.
 struct Kind<'a> {
@@ -48,14 +49,27 @@ impl<'a> Kind<'a> {
 }
 
 /// Finds what mends a finding: a free terminal first, then another feed, then what the card has, then parts.
-pub(super) fn find<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &Found) -> Vec<Remedy> {
+///
+/// A free terminal is offered to one circuit only: whoever follows all remedies must not wire two sensors to it.
+pub(super) fn find<'a>(
+    context: &Context<'a, '_>,
+    circuit: &Circuit<'a>,
+    found: &Found,
+    offered: &mut Offered<'a>,
+) -> Vec<Remedy> {
     let trial = Trial::new(context, circuit, found);
-    candidates(context, circuit, found)
-        .into_iter()
-        .filter_map(|kind| trial.best(kind))
-        .map(|change| remedy(circuit, found, &change))
-        .collect()
+    let kinds = candidates(context, circuit, found, offered);
+    let changes: Vec<Change<'a>> = kinds.into_iter().filter_map(|kind| trial.best(kind)).collect();
+    for change in &changes {
+        if let Change::Terminal(place) = change {
+            offered.insert(place.key(), circuit.name);
+        }
+    }
+    changes.iter().map(|change| remedy(circuit, found, change)).collect()
 }
+
+/// The circuit that each free terminal has been offered to.
+pub(super) type Offered<'a> = HashMap<(&'a str, &'a str), &'a str>;
 
 fn remedy<'a>(circuit: &Circuit<'a>, found: &Found, change: &Change<'a>) -> Remedy {
     let changed = change.applied(circuit);
@@ -185,8 +199,14 @@ fn brings_nothing(before: &[(&str, Severity)], after: &[(&str, Severity)]) -> bo
 }
 
 /// The changes that could mend a finding, by kind and in the order in which kinds are told.
-fn candidates<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &Found) -> Vec<Kind<'a>> {
-    let terminals = || Kind::first(context.free_terminals(circuit).into_iter().map(Change::Terminal).collect());
+fn candidates<'a>(
+    context: &Context<'a, '_>,
+    circuit: &Circuit<'a>,
+    found: &Found,
+    offered: &Offered<'a>,
+) -> Vec<Kind<'a>> {
+    let terminals =
+        || Kind::first(context.free_terminals(circuit, offered).into_iter().map(Change::Terminal).collect());
     let mut all: Vec<Kind<'a>> = Vec::new();
     match found.finding.code {
         "over-voltage" => {
@@ -394,8 +414,8 @@ fn coarse(least: f64, most: f64) -> impl Iterator<Item = Ohms> {
 }
 
 impl<'a> Context<'a, '_> {
-    /// Free terminals of the same card, one of each group.
-    fn free_terminals(&self, circuit: &Circuit<'a>) -> Vec<Place<'a>> {
+    /// Free terminals of the same card, one of each group; none that another circuit has been offered.
+    fn free_terminals(&self, circuit: &Circuit<'a>, offered: &Offered<'a>) -> Vec<Place<'a>> {
         let Some(place) = circuit.place else { return Vec::new() };
         let mut free: Vec<Place<'a>> = Vec::new();
         for group in &place.card.inputs {
@@ -403,6 +423,7 @@ impl<'a> Context<'a, '_> {
                 !self.is_used(&place.card.name, terminal)
                     && !group.is_tied(terminal)
                     && place.card.duty(terminal).is_none()
+                    && offered.get(&(place.card.name.as_str(), terminal.as_str())).is_none_or(|to| *to == circuit.name)
             });
             free.extend(fits.map(|terminal| Place { card: place.card, group: Group::Input(group), terminal }));
         }

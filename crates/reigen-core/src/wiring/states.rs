@@ -130,7 +130,7 @@ pub(super) struct Worked {
     pub(super) below: Worst,
     /// What flows through the sensor's output.
     pub(super) output_current: Range,
-    /// What would flow there without any pull.
+    /// What flows in pulls at most, all together.
     pub(super) pull_current: f64,
     /// What comes to the sensor.
     pub(super) feed: Range,
@@ -302,23 +302,18 @@ fn clean(volts: f64) -> f64 {
     if volts.abs() < 1e-4 { 0.0 } else { volts }
 }
 
-/// What flows into an input at its threshold while the sensor rests: the range, and the corner of the greatest.
-pub(super) fn into_input(input: &Input<'_, '_>, state: State) -> (Range, Model, Vec<f64>) {
+/// What flows into an input at its threshold while the sensor rests.
+pub(super) fn into_input(input: &Input<'_, '_>, state: State) -> Range {
     let model = input.clamped(state);
-    let mut solution = Solution::default();
-    let (mut range, mut worst) = (Range::EMPTY, Vec::new());
+    let (mut solution, mut range) = (Solution::default(), Range::EMPTY);
     model.at_corners(|values| {
         model.network.solve(values, &mut solution);
         let clamp = model.network.branches.iter().find(|branch| branch.role == Branch::Clamp);
         let Some(into) = clamp.map(|branch| solution.current(branch, values)) else { return };
         // From plus, what flows out of the input is what keeps it on.
-        let into = if input.group.common == Some(Common::Plus) { -into } else { into };
-        if into > range.most {
-            worst = values.to_vec();
-        }
-        range.take(into);
+        range.take(if input.group.common == Some(Common::Plus) { -into } else { into });
     });
-    (range, model, worst)
+    range
 }
 
 /// What a person would measure at a terminal, and what the terminal reads of it.
@@ -333,7 +328,7 @@ pub(super) struct Measured {
 pub(super) fn measured(input: &Input<'_, '_>, worked: &Worked) -> Option<Measured> {
     let from_plus = input.group.common == Some(Common::Plus);
     if input.rests_by_current(worked.state) {
-        let (into, ..) = into_input(input, worked.state);
+        let into = into_input(input, worked.state);
         let off = into.most <= input.off_current() * (1.0 + TOLERANCE);
         return Some(Measured { volts: rests_at(input, worked, off), high: off.then_some(from_plus) });
     }

@@ -113,6 +113,34 @@ impl Bench {
     }
 }
 
+/// Two sensors that both need another terminal are not sent to the same one.
+#[test]
+fn a_free_terminal_is_offered_to_one_sensor_only() {
+    let station = |free: &str| {
+        let input = |name: &str, terminal: &str| {
+            format!(
+                "[input.{name}]\nline = \"{name}\"\nasserted = \"low\"\nsensor = \"s\"\nterminal = \"{terminal}\"\n"
+            )
+        };
+        format!(
+            "[sensor.s]\noutput = \"npn\"\n[card.c]\nsupply = \"24 V\"\n[card.c.inputs.g]\nterminals = [\"T0\", \"T1\"]\n\
+             standard = \"type 1\"\n[card.c.inputs.h]\nterminals = [{free}]\nstandard = \"type 1\"\ncommon = \"plus\"\n{}{}",
+            input("a", "T0"),
+            input("b", "T1"),
+        )
+    };
+    for (free, wanted) in [
+        ("\"U0\"", vec!["wire it to the free terminal c.U0"]),
+        ("\"U0\", \"U1\"", vec!["wire it to the free terminal c.U0", "wire it to the free terminal c.U1"]),
+    ] {
+        let findings = check(&parse(&station(free)).unwrap()).findings;
+        let remedies = findings.iter().flat_map(|finding| finding.remedies.as_deref().unwrap_or_default());
+        let moves: Vec<&str> =
+            remedies.map(|remedy| remedy.change.as_str()).filter(|change| change.starts_with("wire it")).collect();
+        assert_eq!(moves, wanted);
+    }
+}
+
 fn benches() -> impl Strategy<Value = Bench> {
     let sensor = (
         prop_oneof![
