@@ -16,7 +16,7 @@ use crate::condition::input::{Asserted, Contact};
 use crate::finding::{Finding, Remedy, Severity};
 use crate::sizing::series::Series;
 use crate::time::Nanos;
-use crate::units::{Ohms, Volts};
+use crate::units::{Amperes, Ohms, Volts};
 use std::cell::Cell;
 use std::collections::HashMap;
 
@@ -333,12 +333,18 @@ fn pulls_up(circuit: &Circuit<'_>, found: &Found) -> bool {
 
 /// Pulls at the terminal, from coarse to fine where none of the coarse ones will do.
 fn pulls<'a>(circuit: &Circuit<'a>, up: bool) -> Vec<Change<'a>> {
-    if Input::new(circuit).is_none() {
-        return Vec::new();
-    }
+    let Some(input) = Input::new(circuit) else { return Vec::new() };
     let kind = |ohms: Ohms| if up { PartKind::PullUp(ohms, None) } else { PartKind::PullDown(ohms) };
-    coarse(47.0, 1e6).map(|ohms| Change::Parts(vec![Part::usual(kind(ohms))])).collect()
+    // What an output carries that states nothing is not known, and no advice may count on much of it.
+    let unknown = input.sensor.most_current.is_none() && !input.sensor.output.is_mechanical();
+    let volts = input.feed.range.most.max(input.group.supply.range.most);
+    let least = if unknown { volts / USUAL_OUTPUT.0 } else { 0.0 };
+    let values = coarse(47.0, 1e6).filter(|ohms| ohms.0 >= least);
+    values.map(|ohms| Change::Parts(vec![Part::usual(kind(ohms))])).collect()
 }
+
+/// What a transistor output is counted on for where its data sheet states nothing.
+const USUAL_OUTPUT: Amperes = Amperes(0.01);
 
 /// A series resistor before the terminal and one to 0 V behind it that bring a voltage down to what is borne.
 fn dividers<'a>(found: &Found) -> Vec<Vec<Change<'a>>> {
