@@ -8,13 +8,14 @@ use divan::Bencher;
 use divan::counter::ItemsCount;
 use reigen_core::analog::meter::{self as analog, Analog, Scaling};
 use reigen_core::analog::threshold::{Levels, Threshold};
+use reigen_core::block::{BitSource, Inputs, Lines, NumberSource, Outputs, Shape};
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
 use reigen_core::count::counter::{self, Counter, Sources};
 use reigen_core::count::encoder::block::{self as encoder, Encoder};
 use reigen_core::count::encoder::decode::Decode;
 use reigen_core::count::encoder::homing::IndexDoes;
-use reigen_core::engine::{BitSource, Block, Inputs, Lines, NumberSource, Outputs, Shape};
+use reigen_core::engine::Running;
 use reigen_core::expand::expander::{self, Expander};
 use reigen_core::logic::apply::{Apply, Operand, Operation};
 use reigen_core::logic::blink::{Blink, Flashes};
@@ -27,7 +28,8 @@ use reigen_core::logic::pair::{self, Pair};
 use reigen_core::logic::timer::{self, Timer, TimerKind};
 use reigen_core::rate::meter::{self as rate, Method, Rate};
 use reigen_core::rate::unit::Unit;
-use reigen_core::summary::{PointSummary, Tally};
+use reigen_core::summary::PointSummary;
+use reigen_core::tally::Tally;
 use reigen_core::time::{Nanos, Window};
 
 const EDGES: usize = 1_000_000;
@@ -118,7 +120,8 @@ fn lockout_on_bouncing_contacts(bencher: Bencher<'_, '_>) {
 }
 
 /// Works a block over columns of edges, window by window, and gives what it tells in the end.
-fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, PointSummary) {
+fn worked(block: impl Into<Running>, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, PointSummary) {
+    let mut block = block.into();
     let mut columns: Vec<BitColumn> =
         lines.iter().map(|_| BitColumn { level: Some(false), ..BitColumn::default() }).collect();
     let mut bits = vec![BitColumn::default(); shape.bits];
@@ -156,9 +159,9 @@ fn worked(block: &mut dyn Block, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, 
 fn counter_of_pulses(bencher: Bencher<'_, '_>) {
     let lines = [pulses()];
     bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
-        let mut block =
+        let block =
             Counter::new(counter::Settings::default(), Sources { up: Some(BitSource::Line(0)), ..Sources::default() });
-        let (_, summary) = worked(&mut block, &lines, counter::shape(&counter::Settings::default()));
+        let (_, summary) = worked(block, &lines, counter::shape(&counter::Settings::default()));
         let PointSummary::Counter(counter) = summary else { panic!("no counter") };
         assert_eq!(counter.value, Some(EDGES as i64 / 2));
     });
@@ -173,18 +176,18 @@ fn expression_of_two_lines(bencher: Bencher<'_, '_>) {
         let names = expression.names().into_iter();
         let sources: Vec<_> =
             names.map(|(name, _)| (name.clone(), BitSource::Line(usize::from(name.point == "b")))).collect();
-        let mut block = Evaluate::new(expression, &sources);
-        let (tally, _) = worked(&mut block, &lines, Shape::BIT);
+        let block = Evaluate::new(expression, &sources);
+        let (tally, _) = worked(block, &lines, Shape::BIT);
         assert_eq!(tally.rising, EDGES as u64 / 2);
     });
 }
 
 /// Benches a block over two lines of pulses, the second a little later.
-fn over_pulses(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+fn over_pulses(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
     let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(10_000)).collect()];
     bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
-        let mut block = make();
-        worked(block.as_mut(), &lines, shape)
+        let block = make();
+        worked(block, &lines, shape)
     });
 }
 
@@ -194,19 +197,19 @@ const B: BitSource = BitSource::Line(1);
 /// A technician whose machine starts and stops.
 #[divan::bench]
 fn latch_of_two_lines(bencher: Bencher<'_, '_>) {
-    over_pulses(bencher, Shape::BIT, || Box::new(Latch::new(A, B, false)));
+    over_pulses(bencher, Shape::BIT, || Latch::new(A, B, false).into());
 }
 
 /// A technician whose lamp flips.
 #[divan::bench]
 fn toggle_of_two_lines(bencher: Bencher<'_, '_>) {
-    over_pulses(bencher, Shape::BIT, || Box::new(Toggle::new(A, Some(B))));
+    over_pulses(bencher, Shape::BIT, || Toggle::new(A, Some(B)).into());
 }
 
 /// A technician with both sides of a door's contact.
 #[divan::bench]
 fn pair_of_two_lines(bencher: Bencher<'_, '_>) {
-    over_pulses(bencher, pair::SHAPE, || Box::new(Pair::new(A, B, Nanos(MILLISECOND))));
+    over_pulses(bencher, pair::SHAPE, || Pair::new(A, B, Nanos(MILLISECOND)).into());
 }
 
 /// A technician who counts up and down within limits.
@@ -215,49 +218,49 @@ fn counter_up_and_down(bencher: Bencher<'_, '_>) {
     let range = counter::Range { least: 0, most: 9, wraps: true };
     let settings = counter::Settings { range: Some(range), presets: vec![5], ..counter::Settings::default() };
     let sources = Sources { up: Some(A), down: Some(B), ..Sources::default() };
-    over_pulses(bencher, counter::shape(&settings), || Box::new(Counter::new(settings.clone(), sources.clone())));
+    over_pulses(bencher, counter::shape(&settings), || Counter::new(settings.clone(), sources.clone()).into());
 }
 
 /// Benches a block over one line of pulses.
-fn over_one(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+fn over_one(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
     let lines = [pulses()];
     bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
-        let mut block = make();
-        worked(block.as_mut(), &lines, shape)
+        let block = make();
+        worked(block, &lines, shape)
     });
 }
 
 /// A technician who delays a signal.
 #[divan::bench]
 fn timer_on_delay(bencher: Bencher<'_, '_>) {
-    over_one(bencher, timer::SHAPE, || Box::new(Timer::new(TimerKind::OnDelay, Nanos(20_000), A)));
+    over_one(bencher, timer::SHAPE, || Timer::new(TimerKind::OnDelay, Nanos(20_000), A).into());
 }
 
 /// A technician who makes pulses of one length.
 #[divan::bench]
 fn oneshot_of_pulses(bencher: Bencher<'_, '_>) {
-    over_one(bencher, Shape::BIT, || Box::new(OneShot::new(A, true, Nanos(20_000))));
+    over_one(bencher, Shape::BIT, || OneShot::new(A, true, Nanos(20_000)).into());
 }
 
 /// A technician whose lamp blinks.
 #[divan::bench]
 fn blink_on_pulses(bencher: Bencher<'_, '_>) {
     let flashes = Flashes { times: 3, on: Nanos(MILLISECOND), off: Nanos(MILLISECOND) };
-    over_one(bencher, Shape::BIT, || Box::new(Blink::new(A, flashes)));
+    over_one(bencher, Shape::BIT, || Blink::new(A, flashes).into());
 }
 
 /// A technician who compares: a bit chosen between two numbers.
 #[divan::bench]
 fn operation_on_values(bencher: Bencher<'_, '_>) {
     let operands = vec![Operand::Bit(A), Operand::Constant(Value::Integer(2)), Operand::Constant(Value::Integer(3))];
-    over_one(bencher, Shape::COUNT, || Box::new(Apply::new(Operation::Function(Function::Sel), operands.clone())));
+    over_one(bencher, Shape::COUNT, || Apply::new(Operation::Function(Function::Sel), operands.clone()).into());
 }
 
 /// A technician who reads a speed, by a method; with the wheel's marks looked at where there are some.
 fn rate_of_pulses(bencher: Bencher<'_, '_>, method: Method, marks: Option<f64>) {
     let unit = Unit { name: "Hz".to_owned(), per_hertz: 1.0 };
     let settings = rate::Settings { method, zero_after: None, unit, pulses_per_rev: marks, marks: None };
-    over_one(bencher, settings.shape(), || Box::new(Rate::new(settings.clone(), A, Nanos(1))));
+    over_one(bencher, settings.shape(), || Rate::new(settings.clone(), A, Nanos(1)).into());
 }
 
 #[divan::bench]
@@ -281,7 +284,7 @@ fn rate_auto_with_wheel(bencher: Bencher<'_, '_>) {
 }
 
 /// Benches a block over a line of numbers with noise on them.
-fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Box<dyn Block>) {
+fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
     let mut random = fastrand::Rng::with_seed(3);
     let mut window = ReadingColumn::default();
     (0..WINDOW as u64).for_each(|number| window.push(Nanos(number * 1000), 2000.0 + random.f64() * 100.0));
@@ -321,14 +324,14 @@ fn analog_of_values(bencher: Bencher<'_, '_>) {
         valid: Some([0.0, 5000.0]),
         smooth: None,
     };
-    over_numbers(bencher, analog::SHAPE, || Box::new(Analog::new(settings.clone(), NumberSource::Line(0), None)));
+    over_numbers(bencher, analog::SHAPE, || Analog::new(settings.clone(), NumberSource::Line(0), None).into());
 }
 
 /// A technician who switches by a value.
 #[divan::bench]
 fn threshold_of_values(bencher: Bencher<'_, '_>) {
     let levels = Levels { above: 2060.0, below: 2040.0, inverted: false };
-    over_numbers(bencher, Shape::BIT, || Box::new(Threshold::new(levels, Operand::Number(NumberSource::Line(0)))));
+    over_numbers(bencher, Shape::BIT, || Threshold::new(levels, Operand::Number(NumberSource::Line(0))).into());
 }
 
 /// A technician who measures rope: both channels a quarter apart, in units.
@@ -348,8 +351,8 @@ fn encoder_x4(bencher: Bencher<'_, '_>) {
     let sources = encoder::Sources { a: A, b: B, index: None, zero_on: None, raw: None };
     let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(25_000)).collect()];
     bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
-        let mut block = Encoder::new(settings.clone(), sources, Nanos(1));
-        let (_, summary) = worked(&mut block, &lines, encoder::SHAPE);
+        let block = Encoder::new(settings.clone(), sources, Nanos(1));
+        let (_, summary) = worked(block, &lines, encoder::SHAPE);
         let PointSummary::Encoder(encoder) = summary else { panic!("no encoder") };
         // The last edge of B comes after the last of A, with which the work ends.
         assert_eq!(encoder.position, Some(2 * EDGES as i64 - 1));
@@ -373,8 +376,8 @@ fn chain_of_two_chips(bencher: Bencher<'_, '_>) {
     let edges = clock.len();
     let lines = [clock, load, data];
     bencher.counter(ItemsCount::new(edges)).bench_local(|| {
-        let mut block = Expander::new(settings.clone(), sources);
-        let (_, summary) = worked(&mut block, &lines, settings.shape());
+        let block = Expander::new(settings.clone(), sources);
+        let (_, summary) = worked(block, &lines, settings.shape());
         let PointSummary::Expander(expander) = summary else { panic!("no expander") };
         assert_eq!((expander.bad_frames, expander.frames), (0, frames - 1), "the last has not ended");
     });

@@ -1,10 +1,10 @@
 //! The balance of raw edges: what became of each one.
 
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// Why a raw edge did not come through.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Rule {
     /// An extra edge close around a real change.
@@ -27,7 +27,7 @@ impl Rule {
 }
 
 /// Rejected raw edges by rule.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Rejected {
     /// Extra edges close around a real change.
     pub bounce: u64,
@@ -38,7 +38,7 @@ pub struct Rejected {
 }
 
 /// The account of one input: every raw edge is in exactly one of its entries.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Account {
     /// All raw edges.
     pub raw_edges: u64,
@@ -57,7 +57,7 @@ impl Account {
 }
 
 /// What became of one raw edge; `rule` is `None` where it was accepted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Verdict {
     /// The time of the raw edge.
     pub edge: Nanos,

@@ -7,6 +7,7 @@
 
 pub mod account;
 pub mod analog;
+pub mod block;
 pub mod column;
 pub mod condition;
 pub mod count;
@@ -28,6 +29,7 @@ pub mod sizing;
 pub mod spanned;
 pub mod station;
 pub mod summary;
+pub mod tally;
 pub mod time;
 pub mod units;
 pub mod wiring;

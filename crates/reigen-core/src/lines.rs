@@ -1,7 +1,7 @@
 //! The columns of a recording's lines, filled by a reader and consumed window by window.
 
+use crate::block::Lines;
 use crate::column::{BitColumn, ReadingColumn};
-use crate::engine::Lines;
 use crate::time::{Nanos, Window};
 
 /// The lines that a station uses, within one window.

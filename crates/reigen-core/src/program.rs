@@ -5,10 +5,11 @@
 
 use crate::analog::meter::{self, Analog, Scaled, Scaling};
 use crate::analog::threshold::{Levels, Threshold};
+use crate::block::{BitSource, MainColumn, NumberSource, Shape};
 use crate::condition::input::{Input, InputSettings};
 use crate::count::counter::{self, Counter};
 use crate::count::encoder::block::{self as encoder, Encoder};
-use crate::engine::{BitSource, Block, Branch, Engine, Itself, NodeOwner, NumberSource, Shape};
+use crate::engine::{Branch, Engine, NodeOwner, Running};
 use crate::expand::expander::{self, Expander};
 use crate::expand::word::{self, Code, Word};
 use crate::logic::apply::{self, Apply, Operand};
@@ -49,8 +50,8 @@ pub struct ProgramNode {
     pub point: Option<usize>,
     /// The number of the point that the node works for.
     pub owner: usize,
-    /// What that point is itself.
-    pub itself: Itself,
+    /// The type of that point's main column.
+    pub main: MainColumn,
     /// What it does, with its settings and sources.
     pub operation: Operation,
     /// Whether no other node reads its numbers.
@@ -283,30 +284,30 @@ impl Operation {
     }
 
     /// The running block, at the start of a recording.
-    pub fn start(&self) -> Box<dyn Block> {
+    pub fn start(&self) -> Running {
         match self.clone() {
-            Self::Input { line, source, settings } => Box::new(Input::new(line, source, settings)),
-            Self::Counter { settings, sources } => Box::new(Counter::new(settings, sources)),
-            Self::Encoder { settings, sources, tick } => Box::new(Encoder::new(settings, sources, tick)),
-            Self::Expander { settings, sources } => Box::new(Expander::new(settings, sources)),
-            Self::Word { code, sources, names } => Box::new(Word::new(code, sources, names)),
-            Self::Rate { settings, of, tick } => Box::new(Rate::new(settings, of, tick)),
-            Self::Stretches { of, high } => Box::new(Stretches::new(of, high)),
-            Self::Width { settings, raw, formula } => Box::new(Width::new(settings, raw, formula)),
-            Self::Scaled { of, scaling } => Box::new(Scaled::new(of, scaling)),
-            Self::Analog { settings, of, recorded } => Box::new(Analog::new(settings, of, recorded)),
-            Self::Threshold { levels, of } => Box::new(Threshold::new(levels, of)),
-            Self::Logic { expression, sources } => Box::new(Evaluate::new(expression, &sources)),
-            Self::Apply { operation, operands, .. } => Box::new(Apply::new(operation, operands)),
-            Self::Formula { expression, names, operands } => Box::new(Apply::formula(expression, names, operands)),
-            Self::OneShot { of, rising, width } => Box::new(OneShot::new(of, rising, width)),
-            Self::Latch { set, reset, set_wins } => Box::new(Latch::new(set, reset, set_wins)),
-            Self::Toggle { by, reset } => Box::new(Toggle::new(by, reset)),
-            Self::Timer { kind, time, of } => Box::new(Timer::new(kind, time, of)),
-            Self::Pair { no, nc, within } => Box::new(Pair::new(no, nc, within)),
-            Self::Blink { of, flashes } => Box::new(Blink::new(of, flashes)),
-            Self::Output { when, invert } => Box::new(Output::new(when, invert)),
-            Self::Expect { that, when } => Box::new(Expect::new(that, when)),
+            Self::Input { line, source, settings } => Input::new(line, source, settings).into(),
+            Self::Counter { settings, sources } => Counter::new(settings, sources).into(),
+            Self::Encoder { settings, sources, tick } => Encoder::new(settings, sources, tick).into(),
+            Self::Expander { settings, sources } => Expander::new(settings, sources).into(),
+            Self::Word { code, sources, names } => Word::new(code, sources, names).into(),
+            Self::Rate { settings, of, tick } => Rate::new(settings, of, tick).into(),
+            Self::Stretches { of, high } => Stretches::new(of, high).into(),
+            Self::Width { settings, raw, formula } => Width::new(settings, raw, formula).into(),
+            Self::Scaled { of, scaling } => Scaled::new(of, scaling).into(),
+            Self::Analog { settings, of, recorded } => Analog::new(settings, of, recorded).into(),
+            Self::Threshold { levels, of } => Threshold::new(levels, of).into(),
+            Self::Logic { expression, sources } => Evaluate::new(expression, &sources).into(),
+            Self::Apply { operation, operands, .. } => Apply::new(operation, operands).into(),
+            Self::Formula { expression, names, operands } => Apply::formula(expression, names, operands).into(),
+            Self::OneShot { of, rising, width } => OneShot::new(of, rising, width).into(),
+            Self::Latch { set, reset, set_wins } => Latch::new(set, reset, set_wins).into(),
+            Self::Toggle { by, reset } => Toggle::new(by, reset).into(),
+            Self::Timer { kind, time, of } => Timer::new(kind, time, of).into(),
+            Self::Pair { no, nc, within } => Pair::new(no, nc, within).into(),
+            Self::Blink { of, flashes } => Blink::new(of, flashes).into(),
+            Self::Output { when, invert } => Output::new(when, invert).into(),
+            Self::Expect { that, when } => Expect::new(that, when).into(),
         }
     }
 }
@@ -320,14 +321,14 @@ impl Program {
 
 impl ProgramBranch {
     /// Adds a node after all that it reads; gives the numbers of its first columns.
-    pub fn add(&mut self, point: Option<usize>, owner: usize, itself: Itself, operation: Operation) -> Shape {
+    pub fn add(&mut self, point: Option<usize>, owner: usize, main: MainColumn, operation: Operation) -> Shape {
         let (first, shape) = (self.columns, operation.shape());
         self.columns = Shape {
             bits: first.bits + shape.bits,
             counts: first.counts + shape.counts,
             readings: first.readings + shape.readings,
         };
-        self.nodes.push(ProgramNode { point, owner, itself, operation, unread: false });
+        self.nodes.push(ProgramNode { point, owner, main, operation, unread: false });
         first
     }
 
@@ -348,8 +349,8 @@ impl ProgramBranch {
     fn start(&self) -> Branch {
         let mut branch = Branch::default();
         for node in &self.nodes {
-            let ProgramNode { point, owner, itself, unread, .. } = *node;
-            let owner = NodeOwner { point, owner, itself, unread };
+            let ProgramNode { point, owner, main, unread, .. } = *node;
+            let owner = NodeOwner { point, owner, main, unread };
             branch.add(owner, node.operation.start(), node.operation.shape());
         }
         branch

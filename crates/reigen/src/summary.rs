@@ -4,15 +4,20 @@ use crate::gauge::GaugeTable;
 use crate::replay::Outcome;
 use indexmap::IndexMap;
 use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::condition::input::InputSummary;
+use reigen_core::count::counter::CounterSummary;
 use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::expand::expander::ExpanderSummary;
 use reigen_core::expand::word::WordSummary;
 use reigen_core::finding::Finding;
+use reigen_core::logic::expect::ExpectSummary;
+use reigen_core::logic::pair::PairSummary;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
-use reigen_core::summary::{CounterSummary, ExpectSummary, InputSummary, PairSummary, PointSummary, Tally};
+use reigen_core::summary::PointSummary;
+use reigen_core::tally::Tally;
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.

@@ -1,6 +1,7 @@
 //! A loose wire: a number that jumps by more than its noise, again and again.
 
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// A jump is so many times the usual difference between two values.
 const BEYOND_NOISE: f64 = 12.0;
@@ -18,7 +19,7 @@ const MOST_KEPT: usize = 10_000;
 const SHARE: f64 = 0.05;
 
 /// The running form: it learns the noise and keeps what is far beyond it.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Jumps {
     last: Option<f64>,
     noise: f64,

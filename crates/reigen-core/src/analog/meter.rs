@@ -1,12 +1,12 @@
 //! `analog`: the block that makes a value of a recorded number.
 
 use super::jumps::{Jumps, JumpsFound};
-use super::smooth::{Smoother, Smoothing};
+use super::smooth::{self, Smoother, Smoothing};
+use crate::block::{Block, Inputs, NumberSource, Outputs, Shape, Stateful, without_state};
 use crate::column::ReadingColumn;
-use crate::engine::{Block, Inputs, NumberSource, Outputs, Shape};
-use crate::summary::{PointSummary, Tally};
+use crate::tally::Tally;
 use crate::time::{Nanos, Window};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// The columns of an analog point: `.fault`; the value.
 pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 1 };
@@ -68,6 +68,8 @@ impl Block for Scaled {
         column.values.extend(of.values.iter().map(|&value| self.scaling.value(value)));
     }
 }
+
+without_state!(Scaled);
 
 /// What an analog point is set to.
 #[derive(Debug, Clone, PartialEq)]
@@ -132,7 +134,7 @@ fn range_of(values: &[f64], least: f64, most: f64) -> (f64, f64) {
 }
 
 /// The mean over time of what is no fault.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 struct OverTime {
     since: Nanos,
     value: Option<f64>,
@@ -188,6 +190,14 @@ pub struct Analog {
     /// The recorded number, where `of` is what a formula made of it.
     recorded: Option<NumberSource>,
     smoother: Option<Smoother>,
+    state: State,
+    /// Room for the values of a window.
+    room: Vec<f64>,
+}
+
+/// What an analog point must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
     /// Whether it is in fault, once it has begun.
     fault: Option<bool>,
     value: Option<f64>,
@@ -198,29 +208,35 @@ pub struct Analog {
     first_fault: Option<(Nanos, Option<f64>)>,
     jumps: Jumps,
     until: Nanos,
-    /// Room for the values of a window.
-    room: Vec<f64>,
+    /// That of its smoothing; kept here only while it is saved.
+    smoothing: Option<smooth::State>,
 }
 
 impl Analog {
     /// The value of a line; or of what a formula made of it, and then `recorded` is the line.
     pub fn new(settings: Settings, of: NumberSource, recorded: Option<NumberSource>) -> Self {
         let smoother = settings.smooth.map(Smoother::new);
-        Self {
-            settings,
-            of,
-            recorded,
-            smoother,
-            fault: None,
-            value: None,
-            last_recorded: None,
-            over_time: OverTime::default(),
-            range: None,
-            faults: 0,
-            first_fault: None,
-            jumps: Jumps::default(),
-            until: Nanos(0),
-            room: Vec::new(),
+        Self { settings, of, recorded, smoother, state: State::default(), room: Vec::new() }
+    }
+
+    /// What it did; `tally` is that of `.fault`.
+    pub fn summary(&self, tally: Tally) -> AnalogSummary {
+        let end = Nanos(self.state.until.0.saturating_sub(1));
+        let span = self.state.range.map_or(0.0, |(least, most)| most - least);
+        AnalogSummary {
+            unit: self.settings.unit.clone(),
+            last: self.state.value,
+            mean: self.state.over_time.mean(end),
+            min: self.state.range.map(|(least, _)| least),
+            max: self.state.range.map(|(_, most)| most),
+            fault: tally.on,
+            faults: self.state.faults,
+            first_fault: self.state.first_fault.map(|(at, _)| at),
+            first_fault_value: self.state.first_fault.and_then(|(_, value)| value),
+            recorded: self.state.last_recorded,
+            measured: self.state.last_recorded.map(|recorded| self.settings.scaling.measured(recorded)),
+            jumps: self.state.jumps.found(span),
+            valid: self.settings.valid,
         }
     }
 
@@ -240,49 +256,49 @@ impl Analog {
         let (Some((&first, &first_value)), Some(&last)) = (times.iter().zip(values).next(), values.last()) else {
             return;
         };
-        let (least, most) = self.range.unwrap_or((first_value, first_value));
-        self.range = Some(range_of(values, least, most));
+        let (least, most) = self.state.range.unwrap_or((first_value, first_value));
+        self.state.range = Some(range_of(values, least, most));
         let all_new = values.iter().zip(values.iter().skip(1)).fold(true, |new, (one, other)| new & (one != other));
-        if all_new && self.value != Some(first_value) {
+        if all_new && self.state.value != Some(first_value) {
             column.times.extend_from_slice(times);
             column.values.extend_from_slice(values);
-            self.value = Some(last);
+            self.state.value = Some(last);
         } else {
             times.iter().zip(values).for_each(|(&at, &value)| self.show(at, value, column));
         }
-        self.over_time.set(first, Some(first_value));
-        self.over_time.pass(times, values);
-        self.jumps.take_all(times, values);
+        self.state.over_time.set(first, Some(first_value));
+        self.state.over_time.pass(times, values);
+        self.state.jumps.take_all(times, values);
     }
 
     #[inline]
     fn show(&mut self, at: Nanos, value: f64, column: &mut ReadingColumn) {
-        if self.value != Some(value) {
+        if self.state.value != Some(value) {
             column.push(at, value);
-            self.value = Some(value);
+            self.state.value = Some(value);
         }
     }
 
     fn widen(&mut self, value: f64) {
-        let (least, most) = self.range.unwrap_or((value, value));
-        self.range = Some((least.min(value), most.max(value)));
+        let (least, most) = self.state.range.unwrap_or((value, value));
+        self.state.range = Some((least.min(value), most.max(value)));
     }
 
     #[inline]
     fn take(&mut self, at: Nanos, value: f64, column: &mut ReadingColumn) -> bool {
         let known = value.is_finite();
         let fault = !known || self.settings.valid.is_some_and(|[least, most]| value < least || value > most);
-        if self.fault != Some(fault) && fault {
-            self.faults += 1;
-            self.first_fault.get_or_insert((at, known.then_some(value)));
+        if self.state.fault != Some(fault) && fault {
+            self.state.faults += 1;
+            self.state.first_fault.get_or_insert((at, known.then_some(value)));
         }
         if !fault {
-            self.jumps.take(at, value);
+            self.state.jumps.take(at, value);
         }
         match &mut self.smoother {
             Some(smoother) => {
                 smoother.step(at, (!fault).then_some(value));
-                self.over_time.set(at, self.value.filter(|_| !fault));
+                self.state.over_time.set(at, self.state.value.filter(|_| !fault));
             }
             None => {
                 if known {
@@ -291,7 +307,7 @@ impl Analog {
                 if !fault {
                     self.widen(value);
                 }
-                self.over_time.set(at, (!fault).then_some(value));
+                self.state.over_time.set(at, (!fault).then_some(value));
             }
         }
         fault
@@ -302,9 +318,9 @@ impl Analog {
         while let Some((at, mean)) = self.smoother.as_mut().and_then(|smoother| smoother.due(now)) {
             let Some(mean) = mean else { continue };
             self.show(at, mean, column);
-            if self.fault == Some(false) {
+            if self.state.fault == Some(false) {
                 self.widen(mean);
-                self.over_time.set(at, Some(mean));
+                self.state.over_time.set(at, Some(mean));
             }
         }
     }
@@ -314,16 +330,16 @@ impl Block for Analog {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let ([fault_bit], [column]) = (outputs.bits, outputs.readings) else { return };
         let Some(of) = inputs.reading(self.of) else { return };
-        self.last_recorded = inputs.reading(self.recorded.unwrap_or(self.of)).and_then(ReadingColumn::last);
+        self.state.last_recorded = inputs.reading(self.recorded.unwrap_or(self.of)).and_then(ReadingColumn::last);
         let all_valid = self.scale(&of.values);
         let values = std::mem::take(&mut self.room);
-        if all_valid && self.smoother.is_none() && self.fault == Some(false) {
+        if all_valid && self.smoother.is_none() && self.state.fault == Some(false) {
             self.take_valid(&of.times, &values, column);
         } else {
             for (&at, &value) in of.times.iter().zip(&values) {
                 self.smooth(at, column);
                 let fault = self.take(at, value, column);
-                match self.fault.replace(fault) {
+                match self.state.fault.replace(fault) {
                     None => fault_bit.start(at, fault),
                     Some(before) if before != fault => fault_bit.toggles.push(at),
                     Some(_) => {}
@@ -332,7 +348,7 @@ impl Block for Analog {
         }
         self.room = values;
         self.smooth(Nanos(window.until.0.saturating_sub(1)), column);
-        self.until = window.until;
+        self.state.until = window.until;
     }
 
     fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
@@ -340,32 +356,31 @@ impl Block for Analog {
     }
 
     fn start_counting(&mut self, from: Nanos) {
-        let value = self.over_time.value;
-        self.over_time = OverTime { since: from, value, ..OverTime::default() };
-        self.range = value.map(|value| (value, value));
-        (self.faults, self.first_fault) = (u64::from(self.fault == Some(true)), None);
-        if self.fault == Some(true) {
-            self.first_fault = Some((from, self.value));
+        let value = self.state.over_time.value;
+        self.state.over_time = OverTime { since: from, value, ..OverTime::default() };
+        self.state.range = value.map(|value| (value, value));
+        (self.state.faults, self.state.first_fault) = (u64::from(self.state.fault == Some(true)), None);
+        if self.state.fault == Some(true) {
+            self.state.first_fault = Some((from, self.state.value));
         }
     }
 
-    fn summary(&self, tally: Tally) -> PointSummary {
-        let end = Nanos(self.until.0.saturating_sub(1));
-        let span = self.range.map_or(0.0, |(least, most)| most - least);
-        PointSummary::Analog(Box::new(AnalogSummary {
-            unit: self.settings.unit.clone(),
-            last: self.value,
-            mean: self.over_time.mean(end),
-            min: self.range.map(|(least, _)| least),
-            max: self.range.map(|(_, most)| most),
-            fault: tally.on,
-            faults: self.faults,
-            first_fault: self.first_fault.map(|(at, _)| at),
-            first_fault_value: self.first_fault.and_then(|(_, value)| value),
-            recorded: self.last_recorded,
-            measured: self.last_recorded.map(|recorded| self.settings.scaling.measured(recorded)),
-            jumps: self.jumps.found(span),
-            valid: self.settings.valid,
-        }))
+    fn next_due(&self) -> Option<Nanos> {
+        self.smoother.as_ref().and_then(Smoother::next_due)
+    }
+}
+
+impl Stateful for Analog {
+    type State = State;
+
+    fn save(&self) -> State {
+        State { smoothing: self.smoother.as_ref().map(Smoother::save), ..self.state.clone() }
+    }
+
+    fn restore(&mut self, mut state: State) {
+        if let (Some(smoother), Some(state)) = (&mut self.smoother, state.smoothing.take()) {
+            smoother.restore(state);
+        }
+        self.state = state;
     }
 }

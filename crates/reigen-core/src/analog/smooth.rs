@@ -1,6 +1,7 @@
 //! `smooth`: the mean over time of the last stretch, at a constant step.
 
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// What a number is smoothed over.
@@ -13,14 +14,14 @@ pub struct Smoothing {
 }
 
 /// A value from a time on; `None` while it is in fault.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 struct Step {
     at: Nanos,
     value: Option<f64>,
 }
 
 /// Walks along the steps and sums what it passes.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 struct Sum {
     at: Nanos,
     /// The value over time since the start, less the first value, in value times nanoseconds.
@@ -47,6 +48,12 @@ impl Sum {
 #[derive(Debug, Clone)]
 pub struct Smoother {
     smoothing: Smoothing,
+    state: State,
+}
+
+/// What smoothing must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
     /// Values are counted from this one.
     zero: f64,
     /// The next time of a mean, once there is a value.
@@ -62,31 +69,45 @@ pub struct Smoother {
 impl Smoother {
     /// Means over a stretch, at every multiple of a step; both are above zero.
     pub fn new(smoothing: Smoothing) -> Self {
-        let (ahead, behind) = (Sum::default(), Sum::default());
-        Self { smoothing, zero: 0.0, next: None, ahead, behind, steps: VecDeque::new(), settled: false }
+        Self { smoothing, state: State::default() }
+    }
+
+    /// When a mean is due though the value does not step.
+    pub fn next_due(&self) -> Option<Nanos> {
+        self.state.next.filter(|_| !self.state.settled)
+    }
+
+    /// What it must know of the past.
+    pub fn save(&self) -> State {
+        self.state.clone()
+    }
+
+    /// Goes on from a state.
+    pub fn restore(&mut self, state: State) {
+        self.state = state;
     }
 
     /// The value steps at a time; `None` where it goes into fault. Means that are due come [before](Self::due).
     pub fn step(&mut self, at: Nanos, value: Option<f64>) {
-        match (self.next, self.steps.back()) {
+        match (self.state.next, self.state.steps.back()) {
             (None, _) => {
                 let (every, full) = (self.smoothing.every.0, at.0.saturating_add(self.smoothing.over.0));
-                self.next = Some(Nanos(full.div_ceil(every).saturating_mul(every)));
-                self.zero = value.unwrap_or_default();
-                (self.ahead.at, self.behind.at) = (at, at);
+                self.state.next = Some(Nanos(full.div_ceil(every).saturating_mul(every)));
+                self.state.zero = value.unwrap_or_default();
+                (self.state.ahead.at, self.state.behind.at) = (at, at);
             }
-            (Some(_), Some(last)) => self.ahead.pass(at, last.value),
+            (Some(_), Some(last)) => self.state.ahead.pass(at, last.value),
             (Some(_), None) => {}
         }
-        self.settled = false;
-        self.steps.push_back(Step { at, value: value.map(|value| value - self.zero) });
+        self.state.settled = false;
+        self.state.steps.push_back(Step { at, value: value.map(|value| value - self.state.zero) });
     }
 
     /// At most so many means it gives over this length; `quiet` where no step comes.
     pub fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
         let Smoothing { over, every } = self.smoothing;
         match quiet {
-            true if self.settled => 0,
+            true if self.state.settled => 0,
             true => (length.0 / every.0).min(over.0 / every.0 + 2),
             false => length.0 / every.0,
         }
@@ -94,29 +115,29 @@ impl Smoother {
 
     /// The next mean that is due at `now` or before it; without a value where all of the stretch was in fault.
     pub fn due(&mut self, now: Nanos) -> Option<(Nanos, Option<f64>)> {
-        let at = self.next.filter(|next| *next <= now)?;
+        let at = self.state.next.filter(|next| *next <= now)?;
         let every = self.smoothing.every.0;
-        if self.settled {
+        if self.state.settled {
             let steps = (now.0 - at.0) / every + 1;
-            self.next = Some(at + Nanos(steps.saturating_mul(every)));
+            self.state.next = Some(at + Nanos(steps.saturating_mul(every)));
             return None;
         }
-        self.next = Some(Nanos(at.0.saturating_add(every)));
-        self.ahead.pass(at, self.steps.back().and_then(|step| step.value));
+        self.state.next = Some(Nanos(at.0.saturating_add(every)));
+        self.state.ahead.pass(at, self.state.steps.back().and_then(|step| step.value));
         let from = at.saturating_sub(self.smoothing.over);
-        while let Some(next) = self.steps.get(1).filter(|next| next.at <= from).copied() {
-            let passed = self.steps.pop_front();
-            self.behind.pass(next.at, passed.and_then(|step| step.value));
+        while let Some(next) = self.state.steps.get(1).filter(|next| next.at <= from).copied() {
+            let passed = self.state.steps.pop_front();
+            self.state.behind.pass(next.at, passed.and_then(|step| step.value));
         }
-        self.behind.pass(from, self.steps.front().and_then(|step| step.value));
-        let time = self.ahead.time - self.behind.time;
-        if let ([only], []) = self.steps.as_slices()
+        self.state.behind.pass(from, self.state.steps.front().and_then(|step| step.value));
+        let time = self.state.ahead.time - self.state.behind.time;
+        if let ([only], []) = self.state.steps.as_slices()
             && only.at <= from
         {
-            self.settled = true;
-            return Some((at, only.value.map(|value| value + self.zero)));
+            self.state.settled = true;
+            return Some((at, only.value.map(|value| value + self.state.zero)));
         }
-        let mean = (self.ahead.integral - self.behind.integral) / time as f64 + self.zero;
+        let mean = (self.state.ahead.integral - self.state.behind.integral) / time as f64 + self.state.zero;
         Some((at, (time > 0).then_some(mean)))
     }
 }

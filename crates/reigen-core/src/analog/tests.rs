@@ -2,10 +2,12 @@ use super::jumps::Jumps;
 use super::meter::{Analog, AnalogSummary, Scaling, Settings};
 use super::smooth::{Smoother, Smoothing};
 use super::threshold::{Levels, Threshold};
+use crate::block::{Inputs, Lines, NumberSource, Outputs};
 use crate::column::{BitColumn, ReadingColumn};
-use crate::engine::{Block, Inputs, Lines, NumberSource, Outputs};
+use crate::engine::Running;
 use crate::logic::apply::Operand;
-use crate::summary::{PointSummary, Tally};
+use crate::summary::PointSummary;
+use crate::tally::Tally;
 use crate::time::{Nanos, Window};
 use proptest::prelude::*;
 
@@ -17,7 +19,8 @@ fn line(steps: &[(u64, f64)]) -> ReadingColumn {
     column
 }
 
-fn work(block: &mut dyn Block, line: &ReadingColumn) -> (BitColumn, ReadingColumn, PointSummary) {
+fn work(block: impl Into<Running>, line: &ReadingColumn) -> (BitColumn, ReadingColumn, PointSummary) {
+    let mut block = block.into();
     let (mut bit, mut value) = ([BitColumn::default()], [ReadingColumn::default()]);
     let lines = Lines { bits: &[], readings: std::slice::from_ref(line), last: true };
     let inputs = Inputs { lines, bits: &[], counts: &[], readings: &[] };
@@ -30,8 +33,7 @@ fn work(block: &mut dyn Block, line: &ReadingColumn) -> (BitColumn, ReadingColum
 }
 
 fn analog(settings: Settings, steps: &[(u64, f64)]) -> (BitColumn, ReadingColumn, AnalogSummary) {
-    let mut block = Analog::new(settings, NumberSource::Line(0), None);
-    match work(&mut block, &line(steps)) {
+    match work(Analog::new(settings, NumberSource::Line(0), None), &line(steps)) {
         (bit, value, PointSummary::Analog(summary)) => (bit, value, *summary),
         other => panic!("no analog point: {other:?}"),
     }
@@ -103,8 +105,8 @@ proptest! {
     ) {
         let levels = Levels { above: f64::from(below + gap), below: f64::from(below), inverted };
         let steps: Vec<(u64, f64)> = values.iter().zip(0..).map(|(value, at)| (at, f64::from(*value))).collect();
-        let mut block = Threshold::new(levels, Operand::Number(NumberSource::Line(0)));
-        let (bit, ..) = work(&mut block, &line(&steps));
+        let block = Threshold::new(levels, Operand::Number(NumberSource::Line(0)));
+        let (bit, ..) = work(block, &line(&steps));
         let mut on = None;
         let states: Vec<bool> = values.iter().map(|&value| {
             let (high, low) = (value > below + gap, value < below);

@@ -1,7 +1,7 @@
 //! `threshold`: on above one value, off below another, or the other way round.
 
+use crate::block::{Block, Inputs, NumberSource, Outputs, without_state};
 use crate::column::{BitColumn, StepColumn};
-use crate::engine::{Block, Inputs, NumberSource, Outputs};
 use crate::logic::apply::Operand;
 use crate::time::{Nanos, Window};
 
@@ -35,34 +35,25 @@ impl Levels {
 pub struct Threshold {
     levels: Levels,
     of: Operand,
-    on: Option<bool>,
 }
 
 impl Threshold {
     /// A threshold on a number.
     pub fn new(levels: Levels, of: Operand) -> Self {
-        Self { levels, of, on: None }
+        Self { levels, of }
     }
 
     #[inline]
-    fn take(&mut self, at: Nanos, value: f64, bit: &mut BitColumn) {
-        let now = self.levels.of(value);
-        match (self.on, now) {
+    fn take(&self, at: Nanos, value: f64, bit: &mut BitColumn) {
+        match (bit.last_level(), self.levels.of(value)) {
             // The first value makes it on or off; between the two it is off.
-            (None, now) => {
-                let on = now.unwrap_or(false);
-                self.on = Some(on);
-                bit.start(at, on);
-            }
-            (Some(on), Some(now)) if on != now => {
-                self.on = Some(now);
-                bit.toggles.push(at);
-            }
+            (None, now) => bit.start(at, now.unwrap_or(false)),
+            (Some(on), Some(now)) if on != now => bit.toggles.push(at),
             _ => {}
         }
     }
 
-    fn take_all<V: Copy>(&mut self, column: &StepColumn<V>, value: impl Fn(V) -> f64, bit: &mut BitColumn) {
+    fn take_all<V: Copy>(&self, column: &StepColumn<V>, value: impl Fn(V) -> f64, bit: &mut BitColumn) {
         for (&at, &step) in column.times.iter().zip(&column.values) {
             self.take(at, value(step), bit);
         }
@@ -73,7 +64,7 @@ impl Block for Threshold {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let [bit] = outputs.bits else { return };
         match self.of {
-            Operand::Constant(value) if self.on.is_none() => {
+            Operand::Constant(value) if bit.level.is_none() => {
                 value.as_real().into_iter().for_each(|value| self.take(window.from, value, bit));
             }
             Operand::Number(NumberSource::Count(number)) => {
@@ -88,3 +79,5 @@ impl Block for Threshold {
         }
     }
 }
+
+without_state!(Threshold);

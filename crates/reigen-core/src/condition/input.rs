@@ -1,12 +1,13 @@
 //! `input`: a line with its polarity and its debounce.
 
-use super::debounce::{Debounce, Ledger, Read, ReadingTimes, Settings};
-use crate::account::Verdict;
+use super::debounce::{self, Debounce, Ledger, Read, ReadingTimes, Settings};
+use crate::account::{Account, Rejected, Verdict};
+use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::column::CountColumn;
-use crate::engine::{BitSource, Block, Inputs, Outputs};
 use crate::event::{Happening, What};
-use crate::summary::{InputSummary, PointSummary, Tally};
+use crate::tally::Tally;
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// The electrical level at which a contact is closed, or a sensor's output active.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -53,6 +54,31 @@ pub struct InputSettings {
     pub debounce: Settings,
 }
 
+/// What an input did.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct InputSummary {
+    /// The line it is wired to.
+    pub line: String,
+    /// All edges of that line.
+    pub raw_edges: u64,
+    /// Those that a change of the input answers to.
+    pub accepted: u64,
+    /// How often the input went on.
+    pub rising: u64,
+    /// How often it went off.
+    pub falling: u64,
+    /// Edges thrown away, by rule.
+    pub rejected: Rejected,
+    /// Edges whose fate the recording's end left open.
+    pub pending: u64,
+    /// The last state; `None` if the line never had a level.
+    #[serde(rename = "final")]
+    pub last: Option<bool>,
+    /// How long the input was on.
+    #[serde(rename = "on_ns")]
+    pub on: Nanos,
+}
+
 /// The running form of an input.
 pub struct Input {
     line: String,
@@ -61,6 +87,14 @@ pub struct Input {
     debounce: Box<dyn Debounce>,
     ledger: Ledger,
     started: bool,
+}
+
+/// What an input must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    started: bool,
+    account: Account,
+    debounce: debounce::State,
 }
 
 impl Input {
@@ -75,8 +109,24 @@ impl Input {
         Self { line, source, on_while_high, debounce, ledger: Ledger::default(), started: false }
     }
 
+    /// What it did; `tally` is that of the bit.
+    pub fn summary(&self, tally: Tally) -> InputSummary {
+        let (account, pending) = self.closed_account();
+        InputSummary {
+            line: self.line.clone(),
+            raw_edges: account.raw_edges,
+            accepted: account.accepted,
+            rising: tally.rising,
+            falling: tally.falling,
+            rejected: account.rejected,
+            pending,
+            last: tally.last,
+            on: tally.on,
+        }
+    }
+
     /// The account with every edge in it, and the number of those that are pending.
-    fn closed_account(&self) -> (crate::account::Account, u64) {
+    fn closed_account(&self) -> (Account, u64) {
         let mut account = self.ledger.account;
         let surely = self.debounce.surely();
         account.rejected.bounce += surely.bounce;
@@ -129,19 +179,21 @@ impl Block for Input {
         self.debounce.undecided_since()
     }
 
-    fn summary(&self, tally: Tally) -> PointSummary {
-        let (account, pending) = self.closed_account();
-        PointSummary::Input(InputSummary {
-            line: self.line.clone(),
-            raw_edges: account.raw_edges,
-            accepted: account.accepted,
-            rising: tally.rising,
-            falling: tally.falling,
-            rejected: account.rejected,
-            pending,
-            last: tally.last,
-            on: tally.on,
-        })
+    fn next_due(&self) -> Option<Nanos> {
+        self.debounce.next_due()
+    }
+}
+
+impl Stateful for Input {
+    type State = State;
+
+    fn save(&self) -> State {
+        State { started: self.started, account: self.ledger.account, debounce: self.debounce.save() }
+    }
+
+    fn restore(&mut self, state: State) {
+        (self.started, self.ledger.account) = (state.started, state.account);
+        self.debounce.restore(state.debounce);
     }
 }
 

@@ -1,13 +1,13 @@
 //! `counter`: counts edges of bits (CTU, CTD, CTUD of IEC 61131-3), with presets and limits.
 
-use crate::column::{BitColumn, CountColumn, ReadingColumn, Walk};
+use crate::block::{BitSource, Block, Inputs, Instants, NumberSource, Outputs, Shape, keeps_state};
+use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::condition::debounce::ReadingTimes;
-use crate::engine::{BitSource, Block, Inputs, NumberSource, Outputs, Shape};
 use crate::event::{Happening, Uncounted, What};
 use crate::logic::apply::Operand;
 use crate::logic::expression::Value;
-use crate::summary::{CounterSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// Which changes of the counted bit count.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -85,11 +85,51 @@ pub fn shape(settings: &Settings) -> Shape {
     Shape { bits: 1, counts: 2, readings: usize::from(settings.scale.is_some()) }
 }
 
+/// What a counter did.
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct CounterSummary {
+    /// The last value; `None` if the counter never started.
+    pub value: Option<i64>,
+    /// All counts since the start, whatever became of the value.
+    pub total: i64,
+    /// How many presets the value has reached.
+    pub band: i64,
+    /// Whether it has reached the last one.
+    pub done: bool,
+    /// Its limits, where it has some.
+    #[serde(skip)]
+    pub limits: Option<[i64; 2]>,
+    /// Its presets, ascending.
+    pub presets: Vec<i64>,
+    /// For each preset how often it was reached, counting upward.
+    pub preset_hits: Vec<u64>,
+    /// How often the value went from one limit to the other.
+    pub wraps: u64,
+    /// Counts that a limit swallowed.
+    pub lost: u64,
+    /// The value in units, where there are some.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub scaled: Option<f64>,
+    /// The name of the units.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub unit: Option<String>,
+}
+
 /// The running form of a counter.
 pub struct Counter {
     pub(super) settings: Settings,
     pub(super) sources: Sources,
-    started: bool,
+    pub(super) state: State,
+    /// What happened since it was last asked for; `None` if nobody asks.
+    pub(super) told: Option<Vec<Happening>>,
+    /// Nobody reads each of its values: so many in a window are enough.
+    pub(super) values_enough: Option<u64>,
+}
+
+/// What a counter must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    pub(super) started: bool,
     pub(super) value: i64,
     pub(super) total: i64,
     pub(super) wraps: u64,
@@ -97,10 +137,8 @@ pub struct Counter {
     preset_hits: Vec<u64>,
     /// A new start of the counts that the next window is to show, at its beginning.
     restart_at: Option<Nanos>,
-    /// What happened since it was last asked for; `None` if nobody asks.
-    pub(super) told: Option<Vec<Happening>>,
-    /// Nobody reads each of its values: so many in a window are enough.
-    pub(super) values_enough: Option<u64>,
+    /// When the next scan counts, where it counts scans and a bit that counts is on.
+    pub(super) due: Option<Nanos>,
 }
 
 /// What stands at a counter's inputs after an instant.
@@ -116,18 +154,33 @@ impl Counter {
     /// A counter.
     pub fn new(settings: Settings, sources: Sources) -> Self {
         let hits = vec![0; settings.presets.len()];
-        Self {
-            value: settings.start,
-            settings,
-            sources,
+        let state = State {
             started: false,
+            value: settings.start,
             total: 0,
             wraps: 0,
             lost: 0,
             preset_hits: hits,
             restart_at: None,
-            told: None,
-            values_enough: None,
+            due: None,
+        };
+        Self { settings, sources, state, told: None, values_enough: None }
+    }
+
+    /// What it did.
+    pub fn summary(&self) -> CounterSummary {
+        CounterSummary {
+            value: self.state.started.then_some(self.state.value),
+            total: self.state.total,
+            band: self.band(self.state.value) as i64,
+            done: self.is_done(self.state.value),
+            limits: self.settings.range.map(|range| [range.least, range.most]),
+            presets: self.settings.presets.clone(),
+            preset_hits: self.state.preset_hits.clone(),
+            wraps: self.state.wraps,
+            lost: self.state.lost,
+            scaled: self.in_units().filter(|_| self.state.started),
+            unit: self.settings.scale.as_ref().map(|(_, unit)| unit.clone()),
         }
     }
 
@@ -151,7 +204,7 @@ impl Counter {
 
     /// The value after one step; `None` where a limit stops it.
     fn stepped(&mut self, step: i64) -> Option<i64> {
-        let next = self.value.checked_add(step);
+        let next = self.state.value.checked_add(step);
         let Some(Range { least, most, wraps }) = self.settings.range else { return next };
         if let Some(next) = next.filter(|next| (least..=most).contains(next)) {
             return Some(next);
@@ -159,41 +212,42 @@ impl Counter {
         if !wraps {
             return None;
         }
-        self.wraps += 1;
+        self.state.wraps += 1;
         Some(if step > 0 { least } else { most })
     }
 
     /// Counts one up or down; true where the last preset sent the counter back to its start.
     fn count(&mut self, time: Nanos, step: i64) -> bool {
         let Some(next) = self.stepped(step) else {
-            self.lost += 1;
+            self.state.lost += 1;
             self.tell(time, What::NotCounted(Uncounted::Limit));
             return false;
         };
-        self.value = next;
-        self.total = self.total.saturating_add(step);
+        self.state.value = next;
+        self.state.total = self.state.total.saturating_add(step);
         if step < 0 {
             return false;
         }
-        let Ok(preset) = self.settings.presets.binary_search(&self.value) else { return false };
-        if let Some(hits) = self.preset_hits.get_mut(preset) {
+        let Ok(preset) = self.settings.presets.binary_search(&self.state.value) else { return false };
+        if let Some(hits) = self.state.preset_hits.get_mut(preset) {
             *hits += 1;
         }
-        self.tell(time, What::Preset(self.value));
+        self.tell(time, What::Preset(self.state.value));
         let last = preset + 1 == self.settings.presets.len();
         let restarts = last && self.settings.at_last == AtLast::Restart;
         if restarts {
-            self.value = self.settings.start;
+            self.state.value = self.settings.start;
         }
         restarts
     }
 
-    /// How many of `toggles` in one instant count, from a bit that was at `level` before them.
-    fn counted(&self, level: bool, toggles: usize) -> usize {
-        match (self.settings.edge, level) {
-            (CountedEdge::Both, _) => toggles,
-            (CountedEdge::Rising, false) | (CountedEdge::Falling, true) => toggles.div_ceil(2),
-            (CountedEdge::Rising, true) | (CountedEdge::Falling, false) => toggles / 2,
+    /// How many changes of a bit in an instant count.
+    fn counted(&self, port: Option<usize>, instants: &Instants<'_>) -> usize {
+        let Some(port) = port else { return 0 };
+        match self.settings.edge {
+            CountedEdge::Both => instants.toggles(port),
+            CountedEdge::Rising => instants.rises(port),
+            CountedEdge::Falling => instants.toggles(port) - instants.rises(port),
         }
     }
 
@@ -210,48 +264,53 @@ impl Counter {
     }
 
     /// Counts all edges of a window where nothing else can happen: the short way.
-    fn count_all(&mut self, up: &BitColumn, start: Nanos, shown: &mut CountColumn) {
+    fn count_all(&mut self, up: &BitColumn, outputs: &mut Shown<'_>) {
+        let Some(level) = up.level else { return };
+        if !self.state.started {
+            self.show_start(up.since, outputs);
+        }
+        let shown = &mut *outputs.value;
         // The first toggle that counts, and then every other one.
-        let skipped = usize::from(up.level == Some(self.settings.edge == CountedEdge::Rising));
-        for &time in up.toggles.iter().skip(skipped).step_by(2).filter(|time| **time >= start) {
-            self.value += 1;
-            self.total = self.total.saturating_add(1);
+        let skipped = usize::from(level == (self.settings.edge == CountedEdge::Rising));
+        for &time in up.toggles.iter().skip(skipped).step_by(2) {
+            self.state.value += 1;
+            self.state.total = self.state.total.saturating_add(1);
             // Two counts in one instant are one step.
             match shown.times.last().is_some_and(|last| *last == time).then(|| shown.values.last_mut()).flatten() {
-                Some(value) => *value = self.value,
-                None => shown.push(time, self.value),
+                Some(value) => *value = self.state.value,
+                None => shown.push(time, self.state.value),
             }
         }
     }
 
     fn in_units(&self) -> Option<f64> {
-        self.settings.scale.as_ref().map(|(worth, _)| self.value as f64 * worth)
+        self.settings.scale.as_ref().map(|(worth, _)| self.state.value as f64 * worth)
     }
 
-    fn show_start(&mut self, time: Nanos, outputs: &mut Shown<'_>) {
-        outputs.value.push(time, self.value);
-        outputs.band.push(time, self.band(self.value) as i64);
-        outputs.done.start(time, self.is_done(self.value));
+    pub(super) fn show_start(&mut self, time: Nanos, outputs: &mut Shown<'_>) {
+        outputs.value.push(time, self.state.value);
+        outputs.band.push(time, self.band(self.state.value) as i64);
+        outputs.done.start(time, self.is_done(self.state.value));
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
             units.push(time, value);
         }
-        self.started = true;
+        self.state.started = true;
     }
 
     /// Shows the value after an instant, where it differs from what was shown last.
     pub(super) fn show(&self, time: Nanos, outputs: &mut Shown<'_>) {
-        if outputs.value.last() == Some(self.value) {
+        if outputs.value.last() == Some(self.state.value) {
             return;
         }
-        outputs.value.push(time, self.value);
+        outputs.value.push(time, self.state.value);
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
             units.push(time, value);
         }
-        let band = self.band(self.value) as i64;
+        let band = self.band(self.state.value) as i64;
         if outputs.band.last() != Some(band) {
             outputs.band.push(time, band);
         }
-        if outputs.done.last_level() != Some(self.is_done(self.value)) {
+        if outputs.done.last_level() != Some(self.is_done(self.state.value)) {
             outputs.done.toggles.push(time);
         }
     }
@@ -266,8 +325,8 @@ impl Counter {
             _ => None,
         };
         match stopped {
-            Some(Uncounted::Reset) => self.value = self.settings.start,
-            Some(Uncounted::Load) => self.value = held.load_to,
+            Some(Uncounted::Reset) => self.state.value = self.settings.start,
+            Some(Uncounted::Load) => self.state.value = held.load_to,
             _ => {}
         }
         let counts = if stopped.is_some() { 0 } else { up.abs_diff(down) };
@@ -294,119 +353,92 @@ pub(super) struct Shown<'a> {
     units: Option<&'a mut ReadingColumn>,
 }
 
-/// The inputs of a counter within a window.
-pub(super) struct Walks<'a> {
-    pub(super) up: Option<Walk<'a>>,
-    pub(super) down: Option<Walk<'a>>,
-    gate: Option<Walk<'a>>,
-    reset: Option<Walk<'a>>,
-    load: Option<Walk<'a>>,
-    load_to: Option<LoadTo<'a>>,
+/// A counter's bits by their numbers among the instants' sources; `None` for one that it has not.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Ports {
+    pub(super) sources: Vec<BitSource>,
+    pub(super) up: Option<usize>,
+    pub(super) down: Option<usize>,
+    gate: Option<usize>,
+    reset: Option<usize>,
+    load: Option<usize>,
 }
 
-/// Later than all times.
-pub(super) const NEVER: Nanos = Nanos(u64::MAX);
+impl Ports {
+    fn new(sources: &Sources) -> Self {
+        let mut ports = Ports::default();
+        let mut number = |source: Option<BitSource>| {
+            ports.sources.push(source?);
+            Some(ports.sources.len() - 1)
+        };
+        let Sources { up, down, gate, reset, load, .. } = *sources;
+        let [up, down, gate, reset, load] = [up, down, gate, reset, load].map(&mut number);
+        Ports { up, down, gate, reset, load, ..ports }
+    }
 
-/// The value to load, as it steps.
-enum LoadTo<'a> {
-    Constant(i64),
-    Column { value: i64, times: &'a [Nanos], values: &'a [i64] },
+    /// What stands after an instant.
+    #[inline]
+    pub(super) fn held(&self, time: Nanos, instants: &Instants<'_>, load_to: &mut LoadTo<'_>) -> Held {
+        let level = |port: Option<usize>| port.map(|port| instants.level(port));
+        Held {
+            gate_closed: level(self.gate) == Some(false),
+            reset: level(self.reset) == Some(true),
+            load: level(self.load) == Some(true),
+            load_to: if self.load.is_some() { load_to.at(time) } else { 0 },
+        }
+    }
 }
 
-impl<'a> Walks<'a> {
-    pub(super) fn new(sources: &Sources, inputs: &Inputs<'a>) -> Self {
-        let walk = |source: Option<BitSource>| source.and_then(|source| Walk::new(inputs.bit(source)));
-        let load_to = sources.load_to.and_then(|operand| match operand {
-            Operand::Constant(Value::Integer(value)) => Some(LoadTo::Constant(value)),
-            Operand::Number(NumberSource::Count(number)) => {
-                let column = inputs.counts.get(number)?;
-                let value = column.before.unwrap_or_default();
-                Some(LoadTo::Column { value, times: &column.times, values: &column.values })
+/// The value to load, as it steps within a window.
+#[derive(Debug)]
+pub(super) struct LoadTo<'a> {
+    value: i64,
+    times: &'a [Nanos],
+    values: &'a [i64],
+}
+
+impl<'a> LoadTo<'a> {
+    fn new(sources: &Sources, inputs: &Inputs<'a>) -> Self {
+        let constant = |value| LoadTo { value, times: &[], values: &[] };
+        match sources.load_to {
+            Some(Operand::Constant(Value::Integer(value))) => constant(value),
+            Some(Operand::Number(NumberSource::Count(number))) => {
+                inputs.counts.get(number).map_or(constant(0), |column| {
+                    let value = column.before.unwrap_or_default();
+                    LoadTo { value, times: &column.times, values: &column.values }
+                })
             }
-            _ => None,
-        });
-        Self {
-            up: walk(sources.up),
-            down: walk(sources.down),
-            gate: walk(sources.gate),
-            reset: walk(sources.reset),
-            load: walk(sources.load),
-            load_to,
+            _ => constant(0),
         }
     }
 
-    #[inline]
-    pub(super) fn next_time(&self) -> Option<Nanos> {
-        let next = |walk: &Option<Walk<'a>>| walk.as_ref().and_then(Walk::next_time).unwrap_or(NEVER);
-        let mut time = next(&self.up).min(next(&self.down));
-        if self.has_levels() {
-            time = time.min(next(&self.gate)).min(next(&self.reset)).min(next(&self.load));
+    /// The value after all of its changes up to a time.
+    fn at(&mut self, time: Nanos) -> i64 {
+        while let ([first, later @ ..], [value, others @ ..]) = (self.times, self.values)
+            && *first <= time
+        {
+            (self.value, self.times, self.values) = (*value, later, others);
         }
-        (time != NEVER).then_some(time)
+        self.value
     }
 
-    /// Whether anything but the counting bits matters.
-    #[inline]
-    fn has_levels(&self) -> bool {
-        self.gate.is_some() || self.reset.is_some() || self.load.is_some()
+    /// When it changes next, while it is being loaded.
+    pub(super) fn next(&self, held: Held) -> Option<Nanos> {
+        self.times.first().copied().filter(|_| held.load)
     }
+}
 
-    /// What stands after all changes up to a time.
-    fn held_by(mut self, time: Nanos) -> Held {
-        while let Some(next) = self.next_time().filter(|next| *next <= time) {
-            self.held(next);
-            self.pass_counting(next);
-        }
-        self.held(time)
-    }
+/// What a counter reads within a window.
+pub(super) struct Reads<'a> {
+    pub(super) ports: Ports,
+    pub(super) instants: Instants<'a>,
+    pub(super) load_to: LoadTo<'a>,
+}
 
-    /// When the value to load changes next, while it is being loaded.
-    pub(super) fn next_load(&self, held: Held) -> Option<Nanos> {
-        match &self.load_to {
-            Some(LoadTo::Column { times, .. }) if held.load => times.first().copied(),
-            _ => None,
-        }
-    }
-
-    /// Passes the changes of the counting bits in an instant.
-    pub(super) fn pass_counting(&mut self, time: Nanos) {
-        for walk in [&mut self.up, &mut self.down].into_iter().flatten() {
-            walk.pass(time);
-        }
-    }
-
-    /// What stands after all changes up to an instant; without the counting bits.
+impl Reads<'_> {
     #[inline]
     pub(super) fn held(&mut self, time: Nanos) -> Held {
-        if self.has_levels() { self.levels(time) } else { Held::default() }
-    }
-
-    fn levels(&mut self, time: Nanos) -> Held {
-        let pass = |walk: &mut Option<Walk<'a>>| {
-            walk.as_mut().map(|walk| {
-                walk.pass(time);
-                walk.level()
-            })
-        };
-        let load_to = match &mut self.load_to {
-            None => 0,
-            Some(LoadTo::Constant(value)) => *value,
-            Some(LoadTo::Column { value, times, values }) => {
-                while let ([first, later @ ..], [new, others @ ..]) = (*times, *values)
-                    && *first <= time
-                {
-                    *value = *new;
-                    (*times, *values) = (later, others);
-                }
-                *value
-            }
-        };
-        Held {
-            gate_closed: pass(&mut self.gate) == Some(false),
-            reset: pass(&mut self.reset) == Some(true),
-            load: pass(&mut self.load) == Some(true),
-            load_to,
-        }
+        self.ports.held(time, &self.instants, &mut self.load_to)
     }
 }
 
@@ -414,32 +446,31 @@ impl Block for Counter {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let ([done], [value, band]) = (outputs.bits, outputs.counts) else { return };
         let mut outputs = Shown { done, value, band, units: outputs.readings.first_mut() };
-        let Sources { up, down, gate, reset, load, .. } = self.sources;
-        let Some(start) = inputs.start([up, down, gate, reset, load].into_iter().flatten()) else { return };
-        if !self.started {
-            self.show_start(start, &mut outputs);
-            // Reset and load are levels: they hold from the start.
-            let held = Walks::new(&self.sources, &inputs).held_by(start);
-            self.instant(start, held, [0, 0], &mut outputs);
-        }
-        if let Some(time) = self.restart_at.take() {
+        if let Some(time) = self.state.restart_at.take() {
             self.show(time.max(window.from), &mut outputs);
         }
-        let fits = |up: &BitSource| self.value.checked_add_unsigned(inputs.bit(*up).toggles.len() as u64).is_some();
-        match up.filter(|up| self.is_plain() && fits(up)) {
-            Some(up) => self.count_all(inputs.bit(up), start, outputs.value),
-            None if self.settings.scans.is_some() => self.work_scans(window, &inputs, start, &mut outputs),
-            None => self.work_edges(&inputs, start, &mut outputs),
+        let fits =
+            |up: &BitSource| self.state.value.checked_add_unsigned(inputs.bit(*up).toggles.len() as u64).is_some();
+        if let Some(up) = self.sources.up.filter(|up| self.is_plain() && fits(up)) {
+            return self.count_all(inputs.bit(up), &mut outputs);
+        }
+        let ports = Ports::new(&self.sources);
+        let instants = Instants::new(&inputs, ports.sources.iter().copied(), self.state.started);
+        let Some(instants) = instants else { return };
+        let mut reads = Reads { instants, load_to: LoadTo::new(&self.sources, &inputs), ports };
+        match self.settings.scans {
+            Some(times) => self.work_scans(times, window, &mut reads, &mut outputs),
+            None => self.work_edges(&mut reads, &mut outputs),
         }
     }
 
     fn start_counting(&mut self, from: Nanos) {
-        self.value = self.settings.start;
-        self.total = 0;
-        self.wraps = 0;
-        self.lost = 0;
-        self.preset_hits.fill(0);
-        self.restart_at = self.started.then_some(from);
+        self.state.value = self.settings.start;
+        self.state.total = 0;
+        self.state.wraps = 0;
+        self.state.lost = 0;
+        self.state.preset_hits.fill(0);
+        self.state.restart_at = self.state.started.then_some(from);
     }
 
     fn own_changes(&self, length: Nanos, _quiet: bool) -> u64 {
@@ -470,41 +501,24 @@ impl Block for Counter {
         sink.extend(steps.map(|(&time, &value)| (time, What::Value(value))));
     }
 
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        PointSummary::Counter(CounterSummary {
-            value: self.started.then_some(self.value),
-            total: self.total,
-            band: self.band(self.value) as i64,
-            done: self.is_done(self.value),
-            limits: self.settings.range.map(|range| [range.least, range.most]),
-            presets: self.settings.presets.clone(),
-            preset_hits: self.preset_hits.clone(),
-            wraps: self.wraps,
-            lost: self.lost,
-            scaled: self.in_units().filter(|_| self.started),
-            unit: self.settings.scale.as_ref().map(|(_, unit)| unit.clone()),
-        })
+    fn next_due(&self) -> Option<Nanos> {
+        self.state.due
     }
 }
 
+keeps_state!(Counter, State);
+
 impl Counter {
     /// Counts edges, instant by instant.
-    fn work_edges(&mut self, inputs: &Inputs<'_>, start: Nanos, outputs: &mut Shown<'_>) {
-        let mut walks = Walks::new(&self.sources, inputs);
-        while let Some(time) = walks.next_time() {
-            let held = walks.held(time);
-            let passed = |walk: &mut Option<Walk<'_>>| match walk {
-                Some(walk) => {
-                    let level = walk.level();
-                    let toggles = walk.pass(time);
-                    self.counted(level, toggles)
-                }
-                None => 0,
-            };
-            let counts = [passed(&mut walks.up), passed(&mut walks.down)];
-            if time >= start {
-                self.instant(time, held, counts, outputs);
+    fn work_edges(&mut self, reads: &mut Reads<'_>, outputs: &mut Shown<'_>) {
+        while let Some(time) = reads.instants.advance() {
+            if !self.state.started {
+                self.show_start(time, outputs);
             }
+            // Reset and load are levels: they hold from the start.
+            let held = reads.held(time);
+            let counts = [reads.ports.up, reads.ports.down].map(|port| self.counted(port, &reads.instants));
+            self.instant(time, held, counts, outputs);
         }
     }
 }

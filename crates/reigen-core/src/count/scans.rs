@@ -1,8 +1,7 @@
 //! Counting scans: once each while a bit is on, as a counter without edges does.
 
-use super::counter::{AtLast, Counter, Held, Range, Shown, Walks};
-use crate::column::Walk;
-use crate::engine::Inputs;
+use super::counter::{AtLast, Counter, Held, Range, Reads, Shown};
+use crate::condition::debounce::ReadingTimes;
 use crate::time::{Nanos, Window};
 
 /// Scans in a row in which nothing changes.
@@ -17,36 +16,53 @@ struct Alike {
     on: [usize; 2],
 }
 
+impl Reads<'_> {
+    /// Whether the bits that count up and down are on.
+    fn on(&self) -> [usize; 2] {
+        [self.ports.up, self.ports.down].map(|port| usize::from(port.is_some_and(|port| self.instants.level(port))))
+    }
+}
+
 impl Counter {
     /// Counts the scans of a window.
-    pub(super) fn work_scans(&mut self, window: Window, inputs: &Inputs<'_>, start: Nanos, outputs: &mut Shown<'_>) {
-        let Some(times) = self.settings.scans else { return };
-        let mut walks = Walks::new(&self.sources, inputs);
-        let from = start.max(window.from);
+    pub(super) fn work_scans(
+        &mut self,
+        times: ReadingTimes,
+        window: Window,
+        reads: &mut Reads<'_>,
+        outputs: &mut Shown<'_>,
+    ) {
+        let mut from = window.from;
+        if !self.state.started {
+            let Some(start) = reads.instants.advance() else { return };
+            self.show_start(start, outputs);
+            let held = reads.held(start);
+            self.instant(start, held, [0, 0], outputs);
+            from = from.max(start);
+        }
         let mut reading = times.at_or_after(from);
-        let on = |walk: &Option<Walk<'_>>| usize::from(walk.as_ref().is_some_and(Walk::level));
         loop {
-            let change = walks.next_time();
+            let change = reads.instants.next_change();
+            let on = reads.on();
             // While no bit is on, no reading counts.
-            let idle = on(&walks.up) + on(&walks.down) == 0;
-            let due = (reading < window.until && !idle).then_some(reading);
-            let Some(time) = [change, due].into_iter().flatten().min() else { return };
-            let held = walks.held(time);
+            let due = Some(reading).filter(|_| on != [0, 0]);
+            let Some(time) = change.into_iter().chain(due.filter(|due| *due < window.until)).min() else {
+                self.state.due = due;
+                return;
+            };
             if change != Some(time) {
-                let until = [change, walks.next_load(held)].into_iter().flatten().fold(window.until, Nanos::min);
+                let held = reads.held(time);
+                let until = [change, reads.load_to.next(held)].into_iter().flatten().fold(window.until, Nanos::min);
                 let count = until.saturating_sub(time).0.div_ceil(times.period.0).max(1);
-                let on = [on(&walks.up), on(&walks.down)];
                 self.count_alike(Alike { first: time, count, period: times.period, held, on }, window, outputs);
                 reading = Nanos(time.0.saturating_add(times.period.0.saturating_mul(count)));
                 continue;
             }
-            walks.pass_counting(time);
+            reads.instants.advance();
+            let held = reads.held(time);
             reading = reading.max(times.at_or_after(time));
-            let reads = reading == time && time >= from;
-            let counts = if reads { [on(&walks.up), on(&walks.down)] } else { [0, 0] };
-            if time >= start {
-                self.instant(time, held, counts, outputs);
-            }
+            let counts = if reading == time { reads.on() } else { [0, 0] };
+            self.instant(time, held, counts, outputs);
             if reading == time {
                 reading = time + times.period;
             }
@@ -74,14 +90,14 @@ impl Counter {
             let at_once = free.min(left).min(most_at_once).min(i64::MAX.unsigned_abs());
             if at_once > 0 {
                 self.step_often(step, at_once);
-                self.total = self.total.saturating_add(step * at_once.cast_signed());
+                self.state.total = self.state.total.saturating_add(step * at_once.cast_signed());
                 time += Nanos(period.0.saturating_mul(at_once));
                 left -= at_once;
                 self.show(time, outputs);
                 continue;
             }
             if self.told.is_none() && self.is_blocked(step) {
-                self.lost += left;
+                self.state.lost += left;
                 return;
             }
             time += period;
@@ -102,14 +118,16 @@ impl Counter {
 
     /// Whether nothing happens at any value but that it goes from one end of its range to the other.
     pub(super) fn only_wraps(&self) -> bool {
-        let wraps =
-            self.settings.range.is_some_and(|range| range.wraps && (range.least..=range.most).contains(&self.value));
+        let wraps = self
+            .settings
+            .range
+            .is_some_and(|range| range.wraps && (range.least..=range.most).contains(&self.state.value));
         wraps && self.settings.presets.is_empty() && !self.settings.only_down
     }
 
     /// Whether a limit keeps it from counting so, now and from now on.
     fn is_blocked(&self, step: i64) -> bool {
-        let next = self.value.checked_add(step);
+        let next = self.state.value.checked_add(step);
         match self.settings.range {
             None => next.is_none(),
             Some(Range { wraps: true, .. }) => false,
@@ -119,33 +137,36 @@ impl Counter {
 
     /// Makes so many steps at which nothing happens but, where it [`only_wraps`](Self::only_wraps), that.
     fn step_often(&mut self, step: i64, steps: u64) {
-        let next = i128::from(self.value) + i128::from(step) * i128::from(steps);
+        let next = i128::from(self.state.value) + i128::from(step) * i128::from(steps);
         let Some(Range { least, most, .. }) = self.settings.range.filter(|_| self.only_wraps()) else {
-            self.value = i64::try_from(next).unwrap_or(self.value);
+            self.state.value = i64::try_from(next).unwrap_or(self.state.value);
             return;
         };
         let (least, size) = (i128::from(least), i128::from(most) - i128::from(least) + 1);
         let rounds = (next - least).div_euclid(size).unsigned_abs();
-        self.wraps = self.wraps.saturating_add(u64::try_from(rounds).unwrap_or(u64::MAX));
-        self.value = i64::try_from(least + (next - least).rem_euclid(size)).unwrap_or(self.value);
+        self.state.wraps = self.state.wraps.saturating_add(u64::try_from(rounds).unwrap_or(u64::MAX));
+        self.state.value = i64::try_from(least + (next - least).rem_euclid(size)).unwrap_or(self.state.value);
     }
 
     /// How many steps it can surely make before it reaches a preset, zero or a limit.
     fn steps_before_anything(&self, step: i64) -> u64 {
         let [least, most] = self.settings.range.map_or([i64::MIN, i64::MAX], |range| [range.least, range.most]);
         // A value beyond its limits, as one loaded may be, is looked at step by step.
-        let [least, most] = if (least..=most).contains(&self.value) { [least, most] } else { [self.value; 2] };
+        let [least, most] =
+            if (least..=most).contains(&self.state.value) { [least, most] } else { [self.state.value; 2] };
         let presets = &self.settings.presets;
-        let reached = presets.partition_point(|&preset| preset <= self.value);
+        let reached = presets.partition_point(|&preset| preset <= self.state.value);
         if step > 0 {
-            let preset = presets.get(reached).map_or(u64::MAX, |preset| self.value.abs_diff(*preset) - 1);
-            let zero = if self.settings.only_down && self.value <= 0 { self.value.abs_diff(0) } else { u64::MAX };
-            preset.min(self.value.abs_diff(most)).min(zero)
+            let preset = presets.get(reached).map_or(u64::MAX, |preset| self.state.value.abs_diff(*preset) - 1);
+            let zero =
+                if self.settings.only_down && self.state.value <= 0 { self.state.value.abs_diff(0) } else { u64::MAX };
+            preset.min(self.state.value.abs_diff(most)).min(zero)
         } else {
             let preset = reached.checked_sub(1).and_then(|last| presets.get(last));
-            let preset = preset.map_or(u64::MAX, |preset| self.value.abs_diff(*preset));
-            let zero = if self.settings.only_down && self.value > 0 { self.value.abs_diff(1) } else { u64::MAX };
-            preset.min(self.value.abs_diff(least)).min(zero)
+            let preset = preset.map_or(u64::MAX, |preset| self.state.value.abs_diff(*preset));
+            let zero =
+                if self.settings.only_down && self.state.value > 0 { self.state.value.abs_diff(1) } else { u64::MAX };
+            preset.min(self.state.value.abs_diff(least)).min(zero)
         }
     }
 }

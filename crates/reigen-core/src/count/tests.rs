@@ -1,10 +1,10 @@
 use super::counter::*;
+use crate::block::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::column::{BitColumn, CountColumn};
 use crate::condition::debounce::ReadingTimes;
-use crate::engine::{BitSource, Block, Inputs, Lines, Outputs};
+use crate::count::counter::CounterSummary;
 use crate::logic::apply::Operand;
 use crate::logic::expression::Value;
-use crate::summary::{CounterSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use proptest::prelude::*;
 
@@ -32,7 +32,7 @@ fn counted(settings: &Settings, up: &[u64], reset: Option<&[u64]>) -> (CounterSu
         Inputs { lines: Lines::of_bits(&lines), bits: &[], counts: &[], readings: &[] },
         Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] },
     );
-    let PointSummary::Counter(summary) = counter.summary(Tally::default()) else { panic!("no counter") };
+    let summary = counter.summary();
     let ([done], [value, _]) = (bits, counts);
     (summary, value, done)
 }
@@ -177,7 +177,7 @@ proptest! {
         let window = Window { from: Nanos(0), until: Nanos(101) };
         let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
         counter.work(window, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
-        let PointSummary::Counter(told) = counter.summary(Tally::default()) else { panic!("no counter") };
+        let told = counter.summary();
 
         let levels: Vec<Vec<bool>> = lines.iter().map(|line| levels(line)).collect();
         let (mut value, mut total, mut wraps, mut lost, mut hits) = (0i64, 0i64, 0, 0, 0);
@@ -249,7 +249,7 @@ proptest! {
             let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
             let window = Window { from: Nanos(0), until: Nanos(1001) };
             counter.work(window, inputs, Outputs { bits: &mut bits, counts: &mut counts, readings: &mut [] });
-            let PointSummary::Counter(told) = counter.summary(Tally::default()) else { panic!("no counter") };
+            let told = counter.summary();
             let last = (counts[0].last(), counts[0].times.last().copied());
             (told, bits, counts[1].clone(), last, counts[0].clone())
         };

@@ -3,18 +3,20 @@
 //! The graph falls into branches that share nothing but the recording's lines; large windows work
 //! them side by side.
 
-mod block;
-mod instants;
+mod running;
+mod state;
 #[cfg(test)]
 mod tests;
 
-pub use block::{BitSource, Block, Inputs, Lines, NumberSource, Outputs};
-pub use instants::Instants;
+pub use running::{BlockState, Running};
+pub use state::{EngineState, RestoreError};
 
 use crate::account::Verdict;
+use crate::block::{Inputs, Lines, MainColumn, Outputs, Shape};
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::{Event, Real, What};
-use crate::summary::{PointSummary, Tally};
+use crate::summary::PointSummary;
+use crate::tally::Tally;
 use crate::time::{Nanos, Window};
 use rayon::prelude::*;
 
@@ -23,46 +25,14 @@ const TOGGLES_WORTH_A_THREAD: usize = 20_000;
 /// At most so many changes come into a window beside those of the recording's lines.
 const MOST_OWN_CHANGES: u64 = 100_000;
 
-/// How many columns of each type a block fills.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Shape {
-    /// Bits.
-    pub bits: usize,
-    /// Counts.
-    pub counts: usize,
-    /// Readings.
-    pub readings: usize,
-}
-
-impl Shape {
-    /// One bit.
-    pub const BIT: Shape = Shape { bits: 1, counts: 0, readings: 0 };
-    /// One count.
-    pub const COUNT: Shape = Shape { bits: 0, counts: 1, readings: 0 };
-    /// One reading.
-    pub const READING: Shape = Shape { bits: 0, counts: 0, readings: 1 };
-}
-
-/// What a point is itself: the first of its columns of that kind.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum Itself {
-    /// On or off.
-    #[default]
-    Bit,
-    /// A whole number.
-    Count,
-    /// A real number.
-    Reading,
-}
-
 /// A block in its branch.
 struct Node {
     /// The number of the point that the block stands for; `None` for an expression within one.
     point: Option<usize>,
-    itself: Itself,
+    main: MainColumn,
     /// The number of the point that the block works for.
     owner: usize,
-    block: Box<dyn Block>,
+    block: Running,
     first: Shape,
     shape: Shape,
     tally: Tally,
@@ -86,21 +56,21 @@ pub struct NodeOwner {
     pub point: Option<usize>,
     /// The number of the point that it works for.
     pub owner: usize,
-    /// What that point is itself.
-    pub itself: Itself,
+    /// The type of that point's main column.
+    pub main: MainColumn,
     /// Whether no other block reads its numbers.
     pub unread: bool,
 }
 
 impl Branch {
     /// Adds a block after all that it reads, and the columns that it fills.
-    pub fn add(&mut self, owner: NodeOwner, block: Box<dyn Block>, shape: Shape) {
+    pub fn add(&mut self, owner: NodeOwner, block: Running, shape: Shape) {
         let first = Shape { bits: self.bits.len(), counts: self.counts.len(), readings: self.readings.len() };
         self.readings.resize_with(first.readings + shape.readings, ReadingColumn::default);
         self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
         self.counts.resize_with(first.counts + shape.counts, CountColumn::default);
-        let NodeOwner { point, owner, itself, unread } = owner;
-        self.nodes.push(Node { point, itself, owner, block, first, shape, tally: Tally::default(), unread });
+        let NodeOwner { point, owner, main, unread } = owner;
+        self.nodes.push(Node { point, main, owner, block, first, shape, tally: Tally::default(), unread });
     }
 
     fn work(&mut self, window: Window, lines: Lines<'_>) {
@@ -126,8 +96,13 @@ impl Branch {
 }
 
 impl Node {
-    fn counts<'a>(&self, branch_counts: &'a [CountColumn]) -> &'a [CountColumn] {
-        branch_counts.get(self.first.counts..self.first.counts + self.shape.counts).unwrap_or_default()
+    /// The columns that it fills.
+    fn columns<'a>(&self, branch: &'a Branch) -> (&'a [BitColumn], &'a [CountColumn], &'a [ReadingColumn]) {
+        let Node { first, shape, .. } = self;
+        let bits = branch.bits.get(first.bits..first.bits + shape.bits).unwrap_or_default();
+        let counts = branch.counts.get(first.counts..first.counts + shape.counts).unwrap_or_default();
+        let readings = branch.readings.get(first.readings..first.readings + shape.readings).unwrap_or_default();
+        (bits, counts, readings)
     }
 }
 
@@ -136,8 +111,8 @@ impl Node {
 pub struct PointColumns<'a> {
     /// The point's number in the station.
     pub point: usize,
-    /// What it is itself.
-    pub itself: Itself,
+    /// The type of its main column.
+    pub main: MainColumn,
     /// Its bits.
     pub bits: &'a [BitColumn],
     /// Its counts.
@@ -147,19 +122,19 @@ pub struct PointColumns<'a> {
 }
 
 impl<'a> PointColumns<'a> {
-    /// What it is itself, where that is a bit.
+    /// Its main column, where that is a bit.
     pub fn bit(&self) -> Option<&'a BitColumn> {
-        self.bits.first().filter(|_| self.itself == Itself::Bit)
+        self.bits.first().filter(|_| self.main == MainColumn::Bit)
     }
 
-    /// What it is itself, where that is a count.
+    /// Its main column, where that is a count.
     pub fn count(&self) -> Option<&'a CountColumn> {
-        self.counts.first().filter(|_| self.itself == Itself::Count)
+        self.counts.first().filter(|_| self.main == MainColumn::Count)
     }
 
-    /// What it is itself, where that is a reading.
+    /// Its main column, where that is a reading.
     pub fn reading(&self) -> Option<&'a ReadingColumn> {
-        self.readings.first().filter(|_| self.itself == Itself::Reading)
+        self.readings.first().filter(|_| self.main == MainColumn::Reading)
     }
 }
 
@@ -252,11 +227,8 @@ impl Engine {
     pub fn points(&self) -> impl Iterator<Item = PointColumns<'_>> {
         self.branches.iter().flat_map(|branch| {
             branch.nodes.iter().filter_map(|node| {
-                let bits = branch.bits.get(node.first.bits..node.first.bits + node.shape.bits).unwrap_or_default();
-                let from = node.first.readings;
-                let readings = branch.readings.get(from..from + node.shape.readings).unwrap_or_default();
-                let counts = node.counts(&branch.counts);
-                Some(PointColumns { point: node.point?, itself: node.itself, bits, counts, readings })
+                let (bits, counts, readings) = node.columns(branch);
+                Some(PointColumns { point: node.point?, main: node.main, bits, counts, readings })
             })
         })
     }
@@ -270,19 +242,20 @@ impl Engine {
         for branch in &mut self.branches {
             for node in &mut branch.nodes {
                 let Some(point) = node.point else { continue };
-                let counts = node.counts(&branch.counts);
+                let from = node.first.counts;
+                let counts = branch.counts.get(from..from + node.shape.counts).unwrap_or_default();
                 node.block.happenings(counts, &mut happenings);
                 events.extend(happenings.drain(..).map(|(time, what)| Event { time, point, what }));
-                match node.itself {
-                    Itself::Bit => {
+                match node.main {
+                    MainColumn::Bit => {
                         branch.bits.get(node.first.bits).into_iter().for_each(|bit| push_changes(point, bit, events))
                     }
-                    Itself::Reading => {
+                    MainColumn::Reading => {
                         let column = branch.readings.get(node.first.readings);
                         column.into_iter().for_each(|column| push_readings(point, column, events));
                     }
                     // A counter tells its own values.
-                    Itself::Count => {}
+                    MainColumn::Count => {}
                 }
                 told = node.block.undecided_since().map_or(told, |since| told.min(since));
             }

@@ -1,8 +1,10 @@
 //! The law of windows: however a recording is cut, every block gives the same.
 
 use super::*;
+use crate::block::Lines;
 use crate::event::EventOrder;
 use crate::lines::{LineColumns, LineKind, RecordedLine, join};
+use crate::program::Program;
 use crate::station::plan::{Plan, compile};
 use crate::station::{KINDS, parse};
 use proptest::prelude::*;
@@ -133,18 +135,40 @@ fn lines() -> impl Strategy<Value = Vec<Line>> {
     prop::collection::vec(line, 4)
 }
 
-/// Everything that a station gives, cut at `cuts`.
-fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<Event>, Vec<String>) {
-    let station = parse(station).unwrap();
-    let recorded: Vec<RecordedLine> = (0..lines.len())
-        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
-        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
-        .collect();
-    let Plan { program, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
-    let mut engine = program.start();
-    engine.remember();
-    let mut columns = LineColumns::new(signals.len(), numbers.len());
-    // The number line steps where the last line toggles.
+/// How a recording is cut into windows.
+#[derive(Debug, Clone, Copy)]
+enum Cut<'a> {
+    /// At these times.
+    At(&'a [u64]),
+    /// At these times, and at each of them a fresh engine goes on from the state of the one before.
+    Restored(&'a [u64]),
+    /// After each instant at which a line changes or something is due, as a program does that sleeps until then.
+    WhenDue,
+}
+
+impl Cut<'_> {
+    /// The end of the window that begins at `from`.
+    fn until(self, from: Nanos, lines: Lines<'_>, due: Option<Nanos>) -> Nanos {
+        let end = Nanos(END + 1);
+        match self {
+            Cut::At(cuts) | Cut::Restored(cuts) => {
+                cuts.iter().map(|&cut| Nanos(cut)).find(|cut| *cut > from).unwrap_or(end)
+            }
+            // Constants are there from the first instant on.
+            Cut::WhenDue if from == Nanos(0) => Nanos(1),
+            Cut::WhenDue => {
+                let known = lines.bits.iter().filter(|line| line.level.is_some()).map(|line| line.since);
+                let known = known.filter(|since| *since >= from).min();
+                let next = [known, lines.next_change(from), due].into_iter().flatten().min();
+                next.map_or(end, |next| (next + Nanos(1)).min(end))
+            }
+        }
+    }
+}
+
+/// The lines `L0` to `L3`, and `R0`, which steps where the last of them toggles.
+fn columns_of(lines: &[Line], signals: &[usize], numbers: usize) -> LineColumns {
+    let mut columns = LineColumns::new(signals.len(), numbers);
     for (&time, number) in lines[3].toggles.iter().zip(0..) {
         columns.append_reading(0, Nanos(time), f64::from(number * 7 % 11));
     }
@@ -154,26 +178,67 @@ fn work(station: &str, lines: &[Line], cuts: &[u64]) -> (Vec<PointSummary>, Vec<
         columns.append(column, join(None, &changes, line.level ^ (line.toggles.len() % 2 == 1)));
     }
     columns.end_at(Nanos(END + 1));
+    columns
+}
+
+/// All changes of all columns of a point in a window, and when they were.
+fn changes_of(columns: &PointColumns<'_>) -> Vec<(Nanos, String)> {
+    let bits = columns.bits.iter().enumerate();
+    let toggles =
+        bits.flat_map(|(bit, column)| column.toggles.iter().map(move |&time| (time, format!("toggles {bit}"))));
+    let counts = columns.counts.iter().flat_map(|count| count.times.iter().zip(&count.values));
+    let readings = columns.readings.iter().flat_map(|reading| reading.times.iter().zip(&reading.values));
+    let counts = counts.map(|(&time, value)| (time, format!("is {value}")));
+    toggles.chain(counts).chain(readings.map(|(&time, value)| (time, format!("reads {value}")))).collect()
+}
+
+/// Through the form in which a state is kept, into a fresh engine.
+fn restored(engine: &Engine, program: &Program) -> Engine {
+    let bytes = postcard::to_stdvec(&engine.save()).unwrap();
+    let mut fresh = program.start();
+    fresh.remember();
+    fresh.restore(postcard::from_bytes(&bytes).unwrap()).unwrap();
+    fresh
+}
+
+/// Everything that a station gives.
+fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> (Vec<PointSummary>, Vec<Event>, Vec<(Nanos, String)>) {
+    let station = parse(station).unwrap();
+    let recorded: Vec<RecordedLine> = (0..lines.len())
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
+        .collect();
+    let Plan { program, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
+    let mut engine = program.start();
+    engine.remember();
+    let mut columns = columns_of(lines, &signals, numbers.len());
     let (mut order, mut waiting, mut events) = (EventOrder::default(), Vec::new(), Vec::new());
     let mut changes = vec![Vec::new(); station.points.len()];
-    for &until in cuts.iter().chain([&(END + 1)]) {
-        let window = columns.cut(Nanos(until));
+    let mut from = Nanos(0);
+    while from < Nanos(END + 1) {
+        let until = cut.until(from, columns.all(), engine.next_due());
+        let window = columns.cut(until);
         engine.work(window, columns.all());
         for columns in engine.points() {
-            // All columns of the point, not the first alone.
-            let bit: Vec<Nanos> = columns.bits.iter().flat_map(|bit| &bit.toggles).copied().collect();
-            let count = columns.counts.iter().flat_map(|count| count.times.iter().zip(&count.values));
-            let bits = columns.bits.iter().enumerate();
-            let toggles = bits.flat_map(|(bit, column)| column.toggles.iter().map(move |time| (bit, time)));
-            changes[columns.point].extend(toggles.map(|(bit, time)| format!("{time} toggles {bit}")));
-            let readings = columns.readings.iter().flat_map(|reading| reading.times.iter().zip(&reading.values));
-            changes[columns.point].extend(readings.map(|(time, value)| format!("{time} reads {value}")));
-            changes[columns.point].extend(count.map(|(time, value)| format!("{time} is {value}")));
-            assert!(bit.iter().all(|time| (window.from..window.until).contains(time)), "outside {window:?}");
+            let told = changes_of(&columns);
+            match cut {
+                Cut::WhenDue if until <= Nanos(END) => {
+                    assert!(
+                        told.iter().all(|(time, _)| *time + Nanos(1) == until),
+                        "{told:?} before it was due, {until}"
+                    )
+                }
+                _ => assert!(told.iter().all(|(time, _)| (from..until).contains(time)), "{told:?} outside {window:?}"),
+            }
+            changes[columns.point].extend(told);
         }
         let told = engine.take_events(window, &mut waiting);
         events.extend(order.pass(&mut waiting, told));
         columns.advance(window);
+        if let Cut::Restored(_) = cut {
+            engine = restored(&engine, &program);
+        }
+        from = until;
     }
     let last = order.pass(&mut waiting, Nanos(END + 1)).collect::<Vec<_>>();
     events.extend(last);
@@ -190,8 +255,10 @@ proptest! {
         let cuts: Vec<u64> = cuts.into_iter().collect();
         for (kind, points) in BLOCKS {
             let station = format!("{points}{INPUTS}");
-            let whole = work(&station, &lines, &[]);
-            prop_assert_eq!(&whole, &work(&station, &lines, &cuts), "{} cut at {:?}", kind, &cuts);
+            let whole = work(&station, &lines, Cut::At(&[]));
+            for cut in [Cut::At(&cuts), Cut::Restored(&cuts), Cut::WhenDue] {
+                prop_assert_eq!(&whole, &work(&station, &lines, cut), "{} cut {:?}", kind, cut);
+            }
             let in_order = whole.1.windows(2).all(|pair| pair[0].time <= pair[1].time);
             prop_assert!(in_order, "events of {}: {:?}", points, whole.1);
         }
@@ -200,7 +267,7 @@ proptest! {
     #[test]
     fn every_account_balances_and_every_change_has_its_edge(lines in lines()) {
         for (_, points) in BLOCKS {
-            let (summaries, _, _) = work(&format!("{points}{INPUTS}"), &lines, &[40]);
+            let (summaries, _, _) = work(&format!("{points}{INPUTS}"), &lines, Cut::At(&[40]));
             for summary in summaries {
                 let PointSummary::Input(input) = summary else { continue };
                 let crate::account::Rejected { bounce, glitch, missed } = input.rejected;
@@ -212,7 +279,7 @@ proptest! {
 
     #[test]
     fn an_expression_is_what_its_tree_says_after_each_instant(lines in lines()) {
-        let (summaries, _, _) = work(&format!("[output.x]\nwhen = 'a XOR b AND NOT c OR d'{INPUTS}"), &lines, &[]);
+        let (summaries, _, _) = work(&format!("[output.x]\nwhen = 'a XOR b AND NOT c OR d'{INPUTS}"), &lines, Cut::At(&[]));
         let start = lines.iter().map(|line| line.since).max().unwrap();
         let level = |line: usize, time: u64| {
             let passed = lines[line].toggles.iter().filter(|toggle| **toggle <= time).count();
@@ -261,4 +328,19 @@ fn counts_start_where_they_are_told_to() {
     assert_eq!((input.rising, input.falling, input.on), (1, 1, Nanos(11 + 20)), "off at 51, on from 80");
     let PointSummary::Counter(counter) = &summaries[1] else { panic!("no counter") };
     assert_eq!((counter.value, counter.total), (Some(1), 1));
+}
+
+#[test]
+fn a_state_of_another_program_is_refused() {
+    let start = |text: &str| {
+        let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+        compile(&parse(text).unwrap(), &recorded, Nanos(1)).unwrap().program.start()
+    };
+    let toggle = "[input.a]\nline = 'L0'\n[toggle.x]\nby = 'a'";
+    for other in
+        ["[input.a]\nline = 'L0'", "[input.a]\nline = 'L0'\n[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '4 ns'"]
+    {
+        assert_eq!(start(toggle).restore(start(other).save()), Err(RestoreError::OtherProgram), "{other}");
+    }
+    assert_eq!(start(toggle).restore(start(toggle).save()), Ok(()));
 }

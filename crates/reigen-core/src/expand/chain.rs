@@ -164,14 +164,14 @@ impl Found {
 impl ChainReader {
     /// A reader of lines that have these levels.
     pub fn new(levels: Levels) -> Self {
-        Self { readers: [Frames::new(true, levels), Frames::new(false, levels)], found: Found::default() }
+        Self { readers: [Frames::new(levels), Frames::new(levels)], found: Found::default() }
     }
 
     /// Takes the changes of a window.
     pub fn work(&mut self, edges: Edges<'_>) {
         let Self { readers, found, .. } = self;
         for (number, reader) in readers.iter_mut().enumerate() {
-            reader.work(edges, &mut |frame| found.take(number, frame));
+            reader.work(number == 0, edges, &mut |frame| found.take(number, frame));
         }
     }
 

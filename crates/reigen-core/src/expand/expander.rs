@@ -1,12 +1,11 @@
 //! `expander`: the block that makes points of the frames of a chain.
 
 use super::frames::{Edges, Follows, Frame, Frames, Levels, Margins};
+use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
 use crate::column::{BitColumn, CountColumn};
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::event::{Happening, What};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// Bits of one chip.
 pub const CHIP: usize = 8;
@@ -53,7 +52,7 @@ pub struct Sources {
 }
 
 /// A frame with too few or too many clocks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct BadFrame {
     /// When it ended.
     #[serde(rename = "at_ns")]
@@ -109,13 +108,19 @@ pub struct ExpanderSummary {
 pub struct Expander {
     settings: Settings,
     sources: Sources,
-    frames: Option<Frames>,
-    sums: Sums,
+    state: State,
     happenings: Vec<Happening>,
     remembers: bool,
 }
 
-#[derive(Debug, Default)]
+/// What an expander must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    frames: Option<Frames>,
+    sums: Sums,
+}
+
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 struct Sums {
     frames: u64,
     bad_frames: u64,
@@ -131,7 +136,39 @@ struct Sums {
 impl Expander {
     /// An expander over its lines.
     pub fn new(settings: Settings, sources: Sources) -> Self {
-        Self { settings, sources, frames: None, sums: Sums::default(), happenings: Vec::new(), remembers: false }
+        Self { settings, sources, state: State::default(), happenings: Vec::new(), remembers: false }
+    }
+
+    /// What it did.
+    pub fn summary(&self) -> ExpanderSummary {
+        let Self { settings, state: State { sums, frames }, .. } = self;
+        let Margins { set_up, hold } = frames.as_ref().map(|frames| frames.margins).unwrap_or_default();
+        let chip = |words: &[u64], chip: usize| words.get(chip / 8).map_or(0, |word| (word >> (chip % 8 * 8)) as u8);
+        let chips = 0..settings.on_while_high.len();
+        let levels = sums.levels.as_deref().unwrap_or_default();
+        let stuck = |number: usize| match (chip(&sums.changed, number), chip(levels, number)) {
+            (0, 0) => Some(false),
+            (0, 0xff) => Some(true),
+            _ => None,
+        };
+        let between = sums.frames.saturating_sub(1);
+        let length = sums.first.map_or(Nanos(0), |first| sums.last.saturating_sub(first));
+        ExpanderSummary {
+            frames: sums.frames,
+            bad_frames: sums.bad_frames,
+            bits: settings.bits(),
+            bad: sums.bad.clone(),
+            set_up,
+            hold,
+            clock_step: frames.as_ref().and_then(|frames| frames.clock_step),
+            shortest_load: frames.as_ref().and_then(|frames| frames.shortest_load),
+            period: (between > 0).then(|| Nanos(length.0 / between)),
+            changed: chips.clone().map(|number| chip(&sums.changed, number).count_ones()).collect(),
+            stuck: chips.map(|number| stuck(number).filter(|_| sums.levels.is_some())).collect(),
+            rising: settings.rising,
+            follows: frames.as_ref().map(|frames| frames.follows).unwrap_or_default(),
+            rests_high: frames.as_ref().is_some_and(Frames::rests_high),
+        }
     }
 
     /// Starts at the first time at which all lines have a level.
@@ -145,7 +182,7 @@ impl Expander {
         };
         let levels =
             Levels { load: level(load), clock: level(clock), data: level(data), inhibit: inhibit.is_some_and(level) };
-        Some((start, Frames::new(self.settings.rising, levels)))
+        Some((start, Frames::new(levels)))
     }
 }
 
@@ -218,11 +255,11 @@ impl Block for Expander {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let (bits, [count, bad_count]) = (outputs.bits, outputs.counts) else { return };
         let mut after = None;
-        if self.frames.is_none() {
+        if self.state.frames.is_none() {
             let Some((start, begun)) = self.start(&inputs) else { return };
             count.push(start, 0);
             bad_count.push(start, 0);
-            self.frames = Some(begun);
+            self.state.frames = Some(begun);
             after = Some(start);
         }
         let Sources { load, clock, data, inhibit } = self.sources;
@@ -233,16 +270,16 @@ impl Block for Expander {
         };
         let edges =
             Edges { load: edges(load), clock: edges(clock), data: edges(data), inhibit: inhibit.map_or(&[], edges) };
-        let Some(frames) = &mut self.frames else { return };
+        let Some(frames) = &mut self.state.frames else { return };
         let mut taking = Taking {
             settings: &self.settings,
-            sums: &mut self.sums,
+            sums: &mut self.state.sums,
             bits,
             frames: count,
             bad_frames: bad_count,
             happenings: self.remembers.then_some(&mut self.happenings),
         };
-        frames.work(edges, &mut |frame| taking.frame(frame));
+        frames.work(self.settings.rising, edges, &mut |frame| taking.frame(frame));
         // At the recording's end a frame with all its clocks has ended; one with fewer may have been cut off.
         let end = Nanos(window.until.0.saturating_sub(1));
         let open = frames.open(end).filter(|frame| inputs.lines.last && frame.clocks >= self.settings.bits() as u64);
@@ -250,9 +287,9 @@ impl Block for Expander {
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        let sums = std::mem::take(&mut self.sums);
+        let sums = std::mem::take(&mut self.state.sums);
         let changed = vec![0; sums.changed.len()];
-        self.sums = Sums { levels: sums.levels, changed, ..Sums::default() };
+        self.state.sums = Sums { levels: sums.levels, changed, ..Sums::default() };
     }
 
     fn remember(&mut self) {
@@ -267,35 +304,6 @@ impl Block for Expander {
     fn happenings(&mut self, _counts: &[CountColumn], sink: &mut Vec<Happening>) {
         sink.append(&mut self.happenings);
     }
-
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        let Self { settings, sums, frames, .. } = self;
-        let Margins { set_up, hold } = frames.as_ref().map(|frames| frames.margins).unwrap_or_default();
-        let chip = |words: &[u64], chip: usize| words.get(chip / 8).map_or(0, |word| (word >> (chip % 8 * 8)) as u8);
-        let chips = 0..settings.on_while_high.len();
-        let levels = sums.levels.as_deref().unwrap_or_default();
-        let stuck = |number: usize| match (chip(&sums.changed, number), chip(levels, number)) {
-            (0, 0) => Some(false),
-            (0, 0xff) => Some(true),
-            _ => None,
-        };
-        let between = sums.frames.saturating_sub(1);
-        let length = sums.first.map_or(Nanos(0), |first| sums.last.saturating_sub(first));
-        PointSummary::Expander(Box::new(ExpanderSummary {
-            frames: sums.frames,
-            bad_frames: sums.bad_frames,
-            bits: settings.bits(),
-            bad: sums.bad.clone(),
-            set_up,
-            hold,
-            clock_step: frames.as_ref().and_then(|frames| frames.clock_step),
-            shortest_load: frames.as_ref().and_then(|frames| frames.shortest_load),
-            period: (between > 0).then(|| Nanos(length.0 / between)),
-            changed: chips.clone().map(|number| chip(&sums.changed, number).count_ones()).collect(),
-            stuck: chips.map(|number| stuck(number).filter(|_| sums.levels.is_some())).collect(),
-            rising: settings.rising,
-            follows: frames.as_ref().map(|frames| frames.follows).unwrap_or_default(),
-            rests_high: frames.as_ref().is_some_and(Frames::rests_high),
-        }))
-    }
 }
+
+keeps_state!(Expander, State);

@@ -1,12 +1,13 @@
 //! The frames of a shift-register chain: what stands on its data line at each clock between two loads.
 
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// More clocks of a frame than these are counted, and their bits left.
 pub const MOST_BITS: usize = 8192;
 
 /// Times between edges of data and the clock edge at which it is read.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Margins {
     /// The shortest time from a change of data to the clock edge that reads it.
     pub set_up: Option<Nanos>,
@@ -15,7 +16,7 @@ pub struct Margins {
 }
 
 /// Which clock edges data follows: a register shifts at one of them, and the bits are read just before it does.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Follows {
     /// Changes of data after an edge that reads.
     pub reading: u64,
@@ -54,7 +55,7 @@ pub struct Edges<'a> {
 }
 
 /// Levels of the four lines.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Levels {
     /// Of the load line.
     pub load: bool,
@@ -67,10 +68,8 @@ pub struct Levels {
 }
 
 /// The running form: it follows the lines and hands over each frame as it ends.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Frames {
-    /// Whether bits are read at rising clocks.
-    rising: bool,
     now: Levels,
     /// When load rose, within a frame.
     open: Option<Nanos>,
@@ -100,10 +99,9 @@ pub struct Frames {
 }
 
 impl Frames {
-    /// Frames that are read at rising or falling clocks, from these levels on.
-    pub fn new(rising: bool, now: Levels) -> Self {
+    /// Frames from these levels on.
+    pub fn new(now: Levels) -> Self {
         Self {
-            rising,
             now,
             open: None,
             clocks: 0,
@@ -129,8 +127,8 @@ impl Frames {
         self.now
     }
 
-    /// Works through the changes of a window.
-    pub fn work(&mut self, edges: Edges<'_>, ended: &mut dyn FnMut(Frame<'_>)) {
+    /// Works through the changes of a window; bits are read at rising clocks, or at falling ones.
+    pub fn work(&mut self, rising: bool, edges: Edges<'_>, ended: &mut dyn FnMut(Frame<'_>)) {
         let Edges { load, mut clock, mut data, mut inhibit } = edges;
         for instant in load.chunk_by(|one, other| one == other) {
             let Some(&at) = instant.first() else { continue };
@@ -139,7 +137,7 @@ impl Frames {
             }
             let before = clock.partition_point(|&time| time < at);
             let (first, rest) = clock.split_at_checked(before).unwrap_or((clock, &[]));
-            self.clocks(first, &mut data, &mut inhibit);
+            self.clocks(rising, first, &mut data, &mut inhibit);
             self.pass_data(&mut data, at);
             // Edges in the instant itself belong to no frame.
             let within = rest.partition_point(|&time| time == at);
@@ -151,7 +149,7 @@ impl Frames {
                 false => self.end(at, ended),
             }
         }
-        self.clocks(clock, &mut data, &mut inhibit);
+        self.clocks(rising, clock, &mut data, &mut inhibit);
         // What changes after the last clock stands for the next window.
         self.pass_data(&mut data, Nanos(u64::MAX));
         self.now.inhibit ^= inhibit.len() % 2 == 1;
@@ -222,13 +220,13 @@ impl Frames {
         }
     }
 
-    fn clocks(&mut self, clock: &[Nanos], data: &mut &[Nanos], inhibit: &mut &[Nanos]) {
+    fn clocks(&mut self, rising: bool, clock: &[Nanos], data: &mut &[Nanos], inhibit: &mut &[Nanos]) {
         if self.open.is_none() {
             self.now.clock ^= clock.len() % 2 == 1;
             return;
         }
         self.step(clock);
-        let first = usize::from(self.now.clock == self.rising);
+        let first = usize::from(self.now.clock == rising);
         self.now.clock ^= clock.len() % 2 == 1;
         for number in (first..clock.len()).step_by(2) {
             let Some(&at) = clock.get(number) else { break };

@@ -206,7 +206,7 @@ impl PointKind for ExpanderPoint {
         // A controller reads a chain by itself, whatever its scan.
         let mut sources =
             self.signals.iter().map(|signal| signal.compile(None, branch)).collect::<Vec<_>>().into_iter();
-        let nowhere = || crate::engine::BitSource::Line(usize::MAX);
+        let nowhere = || crate::block::BitSource::Line(usize::MAX);
         let mut next = || sources.next().unwrap_or_else(nowhere);
         let (load, clock, data) = (next(), next(), next());
         let inhibit = self.inhibit.as_ref().map(|signal| signal.compile(None, branch));

@@ -2,9 +2,8 @@ use super::chain::{ChainReader, PressedError};
 use super::expander::{CHIP, Expander, ExpanderSummary, Settings, Sources, place};
 use super::frames::{Edges, Levels};
 use super::word::Code;
+use crate::block::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::column::{BitColumn, CountColumn};
-use crate::engine::{BitSource, Block, Inputs, Lines, Outputs};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use proptest::prelude::*;
 
@@ -45,8 +44,8 @@ fn work(settings: &Settings, lines: &[Line], cuts: &[u64], end: u64) -> (Vec<(u6
         }
         from = until;
     }
-    let PointSummary::Expander(summary) = block.summary(Tally::default()) else { panic!("no expander") };
-    (shown, *summary)
+    let summary = block.summary();
+    (shown, summary)
 }
 
 /// The same instant by instant.

@@ -1,12 +1,11 @@
 //! `word`: bits to a number.
 
+use crate::block::{BitSource, Block, Inputs, Instants, Outputs, Shape, keeps_state};
 use crate::column::CountColumn;
-use crate::column::Walk;
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::event::{Happening, What};
-use crate::summary::{PointSummary, Tally};
+use crate::tally::Tally;
 use crate::time::{Nanos, Window};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// The columns of a word: `.invalid`; the number.
 pub const SHAPE: Shape = Shape { bits: 1, counts: 1, readings: 0 };
@@ -67,6 +66,12 @@ pub struct Word {
     code: Code,
     sources: Vec<BitSource>,
     names: Vec<String>,
+    state: State,
+}
+
+/// What a word must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     /// The levels, once all are known.
     levels: Option<u64>,
     value: Option<i64>,
@@ -76,7 +81,19 @@ pub struct Word {
 impl Word {
     /// A word of bits, the lowest first; `names` are what people call them.
     pub fn new(code: Code, sources: Vec<BitSource>, names: Vec<String>) -> Self {
-        Self { code, sources, names, levels: None, value: None, changes: 0 }
+        Self { code, sources, names, state: State::default() }
+    }
+
+    /// What it did; `tally` is that of `.invalid`.
+    pub fn summary(&self, tally: Tally) -> WordSummary {
+        let bit = |bit: usize| self.state.levels.map(|levels| levels >> bit & 1 == 1);
+        WordSummary {
+            value: self.state.value,
+            changes: self.state.changes,
+            invalid: tally.on,
+            bits: (0..self.sources.len()).filter_map(bit).collect(),
+            names: self.names.clone(),
+        }
     }
 
     /// After an instant.
@@ -88,9 +105,9 @@ impl Word {
             false if invalid.last_level() != Some(number.is_none()) => invalid.toggles.push(at),
             false => {}
         }
-        if let Some(number) = number.filter(|number| self.value != Some(*number)) {
-            self.changes += u64::from(self.value.is_some());
-            self.value = Some(number);
+        if let Some(number) = number.filter(|number| self.state.value != Some(*number)) {
+            self.state.changes += u64::from(self.state.value.is_some());
+            self.state.value = Some(number);
             column.push(at, number);
         }
     }
@@ -98,49 +115,22 @@ impl Word {
 
 impl Block for Word {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
-        let walks: Option<Vec<Walk<'_>>> = self.sources.iter().map(|&source| Walk::new(inputs.bit(source))).collect();
-        let (Some(mut walks), Some(start)) = (walks, inputs.start(self.sources.iter().copied())) else { return };
-        let together = |walks: &[Walk<'_>]| {
-            walks.iter().enumerate().fold(0, |levels, (bit, walk)| levels | u64::from(walk.level()) << bit)
-        };
-        if self.levels.is_none() {
-            // What came before the last of them had a level is passed over.
-            for walk in &mut walks {
-                while let Some(time) = walk.next_time().filter(|time| *time <= start) {
-                    walk.pass(time);
-                }
-            }
-            let levels = together(&walks);
-            self.levels = Some(levels);
-            self.show(start, levels, true, &mut outputs);
-        }
-        while let Some(time) = walks.iter().filter_map(Walk::next_time).min() {
-            for walk in &mut walks {
-                walk.pass(time);
-            }
-            let levels = together(&walks);
-            self.levels = Some(levels);
-            self.show(time, levels, false, &mut outputs);
+        let started = self.state.levels.is_some();
+        let Some(mut instants) = Instants::new(&inputs, self.sources.iter().copied(), started) else { return };
+        while let Some(time) = instants.advance() {
+            let first = self.state.levels.replace(instants.word()).is_none();
+            self.show(time, instants.word(), first, &mut outputs);
         }
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        self.changes = 0;
+        self.state.changes = 0;
     }
 
     fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
         let steps = counts.iter().flat_map(|column| column.times.iter().zip(&column.values));
         sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
     }
-
-    fn summary(&self, tally: Tally) -> PointSummary {
-        let bit = |bit: usize| self.levels.map(|levels| levels >> bit & 1 == 1);
-        PointSummary::Word(Box::new(WordSummary {
-            value: self.value,
-            changes: self.changes,
-            invalid: tally.on,
-            bits: (0..self.sources.len()).filter_map(bit).collect(),
-            names: self.names.clone(),
-        }))
-    }
 }
+
+keeps_state!(Word, State);

@@ -1,9 +1,12 @@
 //! What a person should know of the points, from what they did.
 
+use crate::condition::input::InputSummary;
+use crate::count::counter::CounterSummary;
 use crate::finding::Finding;
+use crate::logic::pair::PairSummary;
 use crate::names::{counted, list};
 use crate::station::{FieldExpression, Point, Station};
-use crate::summary::{CounterSummary, InputSummary, PairSummary, PointSummary};
+use crate::summary::PointSummary;
 use crate::time::Nanos;
 
 mod chain;
@@ -152,7 +155,7 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
 mod tests {
     use super::*;
     use crate::account::Rejected;
-    use crate::summary::ExpectSummary;
+    use crate::logic::expect::ExpectSummary;
 
     fn input(raw_edges: u64, accepted: u64, glitch: u64, pending: u64, on: u64) -> PointSummary {
         PointSummary::Input(InputSummary {

@@ -4,9 +4,10 @@
 //! [`Evaluate`](super::evaluate::Evaluate) at once.
 
 use super::expression::{Expression, Function, Operator, Reference, Value};
+use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, keeps_state};
 use crate::column::StepColumn;
-use crate::engine::{BitSource, Block, Inputs, NumberSource, Outputs};
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// What an operation is worked from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -49,6 +50,12 @@ pub struct Apply {
     operands: Vec<Operand>,
     /// In place of an operation, a whole formula over the names of the operands: no number where it has no result.
     formula: Option<(Expression, Vec<Reference>)>,
+    state: State,
+}
+
+/// What an operation must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     started: bool,
     /// Instants at which there was no result, and the first of them.
     faults: u64,
@@ -65,7 +72,7 @@ impl Apply {
 
     /// An operation over its operands.
     pub fn new(operation: Operation, operands: Vec<Operand>) -> Self {
-        Self { operation, operands, formula: None, started: false, faults: 0, first_fault: Nanos(0) }
+        Self { operation, operands, formula: None, state: State::default() }
     }
 }
 
@@ -168,10 +175,10 @@ impl Apply {
             }
         };
         let Some(result) = result else {
-            if self.faults == 0 {
-                self.first_fault = time;
+            if self.state.faults == 0 {
+                self.state.first_fault = time;
             }
-            self.faults += 1;
+            self.state.faults += 1;
             return;
         };
         match (result, &mut *outputs.bits, &mut *outputs.counts, &mut *outputs.readings) {
@@ -204,12 +211,12 @@ impl Block for Apply {
             Operand::Bit(source) => inputs.bit(*source).since,
             _ => Nanos(0),
         });
-        let start = since.max().unwrap_or_default().max(if self.started { Nanos(0) } else { window.from });
+        let start = since.max().unwrap_or_default().max(if self.state.started { Nanos(0) } else { window.from });
         let known = |heads: &[Head<'_>]| heads.iter().all(|head| head.value().is_some());
         loop {
             let time = heads.iter().map(Head::next).min().unwrap_or(NEVER);
-            if !self.started && time > start && known(&heads) {
-                self.started = true;
+            if !self.state.started && time > start && known(&heads) {
+                self.state.started = true;
                 self.instant(start, &heads, &mut values, &mut outputs);
             }
             if time == NEVER {
@@ -217,13 +224,15 @@ impl Block for Apply {
             }
             heads.iter_mut().for_each(|head| head.pass(time));
             if time >= start {
-                self.started |= known(&heads);
+                self.state.started |= known(&heads);
                 self.instant(time, &heads, &mut values, &mut outputs);
             }
         }
     }
 
     fn faults(&self) -> Option<(u64, Nanos)> {
-        (self.faults > 0).then_some((self.faults, self.first_fault))
+        (self.state.faults > 0).then_some((self.state.faults, self.state.first_fault))
     }
 }
+
+keeps_state!(Apply, State);

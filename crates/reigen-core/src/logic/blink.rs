@@ -1,7 +1,8 @@
 //! Blinking: so many flashes for each rising edge.
 
-use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::block::{BitSource, Block, Inputs, Outputs, keeps_state};
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// How an output flashes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,6 +31,12 @@ impl Flashes {
 pub struct Blink {
     of: BitSource,
     flashes: Flashes,
+    state: State,
+}
+
+/// What a blinking output must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     /// The edge that it flashes for.
     since: Option<Nanos>,
     /// How many changes have been given for it.
@@ -41,21 +48,23 @@ pub struct Blink {
 impl Blink {
     /// Flashes for each rising edge of a bit, whose source must have settled each instant.
     pub fn new(of: BitSource, flashes: Flashes) -> Self {
-        Self { of, flashes, since: None, given: 0, ignored: 0 }
+        Self { of, flashes, state: State::default() }
+    }
+
+    /// When the next change of the flashes comes.
+    fn next_change(&self) -> Option<Nanos> {
+        let State { since, given, .. } = self.state;
+        let since = since.filter(|_| given < self.flashes.changes())?;
+        let within = if given.is_multiple_of(2) { 0 } else { self.flashes.on.0 };
+        let flashes = (given / 2).saturating_mul(self.flashes.period());
+        Some(since + Nanos(flashes) + Nanos(within))
     }
 
     /// Gives the changes before a time.
     fn give_before(&mut self, time: Nanos, output: &mut Vec<Nanos>) {
-        let Some(since) = self.since else { return };
-        while self.given < self.flashes.changes() {
-            let within = if self.given.is_multiple_of(2) { 0 } else { self.flashes.on.0 };
-            let flashes = (self.given / 2).saturating_mul(self.flashes.period());
-            let change = since + Nanos(flashes) + Nanos(within);
-            if change >= time {
-                return;
-            }
+        while let Some(change) = self.next_change().filter(|change| *change < time) {
             output.push(change);
-            self.given += 1;
+            self.state.given += 1;
         }
     }
 }
@@ -70,22 +79,23 @@ impl Block for Blink {
         for &edge in of.toggles.iter().skip(usize::from(level)).step_by(2) {
             self.give_before(edge, &mut output.toggles);
             let busy = self
+                .state
                 .since
                 .is_some_and(|since| edge < since + Nanos(self.flashes.times.saturating_mul(self.flashes.period())));
             if !busy {
-                self.since = Some(edge);
-                self.given = 0;
+                self.state.since = Some(edge);
+                self.state.given = 0;
             } else {
-                self.ignored += 1;
+                self.state.ignored += 1;
             }
         }
         self.give_before(window.until, &mut output.toggles);
     }
 
     fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
-        let most = match (quiet, self.since) {
+        let most = match (quiet, self.state.since) {
             (true, None) => return 0,
-            (true, Some(_)) => self.flashes.changes().saturating_sub(self.given),
+            (true, Some(_)) => self.flashes.changes().saturating_sub(self.state.given),
             (false, _) => u64::MAX,
         };
         // At least one edge starts the next flashes, and that is one of the lines' own.
@@ -93,10 +103,16 @@ impl Block for Blink {
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        self.ignored = 0;
+        self.state.ignored = 0;
     }
 
     fn ignored(&self) -> u64 {
-        self.ignored
+        self.state.ignored
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        self.next_change()
     }
 }
+
+keeps_state!(Blink, State);

@@ -1,8 +1,8 @@
 //! An expression worked by column: once an instant, after all changes of that instant.
 
 use super::expression::{Expression, Reference, Value};
+use crate::block::{BitSource, Block, Inputs, Instants, Outputs, without_state};
 use crate::column::BitColumn;
-use crate::engine::{BitSource, Block, Inputs, Instants, Outputs};
 use crate::time::Window;
 
 /// Up to this many names, all values of an expression fit one word of 64 bits.
@@ -63,10 +63,12 @@ impl Block for Evaluate {
     }
 }
 
+without_state!(Evaluate);
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::engine::Lines;
+    use crate::block::Lines;
     use crate::logic::expression::parse;
     use crate::time::Nanos;
 

@@ -1,15 +1,14 @@
 //! `expect`: what should hold, at a time, by a time, always, or at the end.
 
 use super::expression::{Expression, Function, Node, Operator, Value};
-use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::block::{BitSource, Block, Inputs, Outputs, keeps_state};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};
 use crate::station::plan::BranchBuilder;
 use crate::station::{Field, FieldExpression, Kind, PointKind, StationErrorKind};
-use crate::summary::{ExpectSummary, PointSummary, Tally};
 use crate::time::{Nanos, Window};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 /// When something should hold; times count from the recording's start.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,10 +23,28 @@ pub enum When {
     AtEnd,
 }
 
+/// Whether an expectation held.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct ExpectSummary {
+    /// Whether it did.
+    pub pass: bool,
+    /// When and how; times count from the recording's start.
+    pub detail: String,
+    /// The first time at which it should have held and did not.
+    #[serde(rename = "failed_at_ns")]
+    pub failed_at: Option<Nanos>,
+}
+
 /// The running form of an expectation; its bit is what should hold.
 pub struct Expect {
     that: BitSource,
     when: When,
+    state: State,
+}
+
+/// What an expectation must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     until: Nanos,
     /// What held at the time asked for, or last.
     last: Option<bool>,
@@ -39,22 +56,50 @@ pub struct Expect {
 impl Expect {
     /// An expectation of a bit, whose source must have settled each instant.
     pub fn new(that: BitSource, when: When) -> Self {
-        Self { that, when, until: Nanos(0), last: None, at: None, first_true: None, first_false: None }
+        Self { that, when, state: State::default() }
+    }
+
+    /// Whether it held.
+    pub fn summary(&self) -> ExpectSummary {
+        let ended = self.state.until.saturating_sub(Nanos(1));
+        let (pass, failed_at, detail) = match self.when {
+            _ if self.state.last.is_none() => (false, None, "it never had a value".to_owned()),
+            When::At(at) if at > ended => (false, None, format!("the recording ends at {ended}, before {at}")),
+            When::At(at) => match self.state.at {
+                Some(true) => (true, None, format!("held at {at}")),
+                Some(false) => (false, Some(at), format!("did not hold at {at}")),
+                None => (false, None, format!("it had no value yet at {at}")),
+            },
+            When::By(by) => match self.state.first_true.filter(|time| *time <= by) {
+                Some(time) => (true, None, format!("held at {time}, by {by}")),
+                None if by > ended => (false, None, format!("the recording ends at {ended}, before {by}")),
+                None => (false, Some(by), format!("never held up to {by}")),
+            },
+            When::Always => match self.state.first_false {
+                None => (true, None, "held all the time".to_owned()),
+                Some(time) => (false, Some(time), format!("first failed at {time}")),
+            },
+            When::AtEnd => match self.state.last {
+                Some(true) => (true, None, "held at the end".to_owned()),
+                _ => (false, Some(ended), format!("did not hold at the end, at {ended}")),
+            },
+        };
+        ExpectSummary { pass, detail, failed_at }
     }
 
     fn hold(&mut self, time: Nanos, value: bool) {
         if matches!(self.when, When::At(at) if time <= at) {
-            self.at = Some(value);
+            self.state.at = Some(value);
         }
-        let first = if value { &mut self.first_true } else { &mut self.first_false };
+        let first = if value { &mut self.state.first_true } else { &mut self.state.first_false };
         first.get_or_insert(time);
-        self.last = Some(value);
+        self.state.last = Some(value);
     }
 }
 
 impl Block for Expect {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        self.until = window.until;
+        self.state.until = window.until;
         let (that, [output]) = (inputs.bit(self.that), outputs.bits) else { return };
         let Some(level) = that.level else { return };
         if output.level.is_none() {
@@ -68,34 +113,9 @@ impl Block for Expect {
             self.hold(time, value);
         }
     }
-
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        let ended = self.until.saturating_sub(Nanos(1));
-        let (pass, failed_at, detail) = match self.when {
-            _ if self.last.is_none() => (false, None, "it never had a value".to_owned()),
-            When::At(at) if at > ended => (false, None, format!("the recording ends at {ended}, before {at}")),
-            When::At(at) => match self.at {
-                Some(true) => (true, None, format!("held at {at}")),
-                Some(false) => (false, Some(at), format!("did not hold at {at}")),
-                None => (false, None, format!("it had no value yet at {at}")),
-            },
-            When::By(by) => match self.first_true.filter(|time| *time <= by) {
-                Some(time) => (true, None, format!("held at {time}, by {by}")),
-                None if by > ended => (false, None, format!("the recording ends at {ended}, before {by}")),
-                None => (false, Some(by), format!("never held up to {by}")),
-            },
-            When::Always => match self.first_false {
-                None => (true, None, "held all the time".to_owned()),
-                Some(time) => (false, Some(time), format!("first failed at {time}")),
-            },
-            When::AtEnd => match self.last {
-                Some(true) => (true, None, "held at the end".to_owned()),
-                _ => (false, Some(ended), format!("did not hold at the end, at {ended}")),
-            },
-        };
-        PointSummary::Expectation(ExpectSummary { pass, detail, failed_at })
-    }
 }
+
+keeps_state!(Expect, State);
 
 /// Widens every comparison of an expression by a tolerance.
 pub fn widened(tree: &Expression, tolerance: f64) -> Expression {

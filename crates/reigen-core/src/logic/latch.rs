@@ -1,6 +1,6 @@
 //! `latch` (SR and RS of IEC 61131-3) and `toggle`: states that stay.
 
-use crate::engine::{BitSource, Block, Inputs, Instants, Outputs};
+use crate::block::{BitSource, Block, Inputs, Instants, Outputs, without_state};
 use crate::time::Window;
 
 /// The running form of a latch.
@@ -69,3 +69,6 @@ impl Block for Toggle {
         }
     }
 }
+
+without_state!(Latch);
+without_state!(Toggle);

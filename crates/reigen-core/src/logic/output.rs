@@ -1,6 +1,6 @@
 //! `output` and `logic`: on while a bit is, or while it is not.
 
-use crate::engine::{BitSource, Block, Inputs, Outputs};
+use crate::block::{BitSource, Block, Inputs, Outputs, without_state};
 use crate::time::Window;
 
 /// The running form of an output.
@@ -26,3 +26,5 @@ impl Block for Output {
         output.toggles.extend_from_slice(&when.toggles);
     }
 }
+
+without_state!(Output);

@@ -2,7 +2,7 @@
 
 use super::blink::Flashes;
 use super::timer::TimerKind;
-use crate::engine::BitSource;
+use crate::block::BitSource;
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::station::builder::{Builder, PointTable, TimeText, takes_description};

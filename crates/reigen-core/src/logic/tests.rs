@@ -1,7 +1,7 @@
 //! Every block against a plain form that works instant by instant.
 
+use crate::block::{BitSource, Block, Inputs, Lines, Outputs, Shape};
 use crate::column::BitColumn;
-use crate::engine::{BitSource, Block, Inputs, Lines, Outputs, Shape};
 use crate::logic::blink::{Blink, Flashes};
 use crate::logic::latch::{Latch, Toggle};
 use crate::logic::oneshot::OneShot;

@@ -1,8 +1,9 @@
 //! `timer`: TON, TOF and TP of IEC 61131-3.
 
+use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
 use crate::column::{BitColumn, ReadingColumn};
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// A kind of timer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,6 +26,12 @@ pub struct Timer {
     kind: TimerKind,
     time: Nanos,
     of: BitSource,
+    state: State,
+}
+
+/// What a timer must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     started: bool,
     input: bool,
     /// When the time is up.
@@ -34,7 +41,7 @@ pub struct Timer {
 impl Timer {
     /// A timer of a bit, whose source must have settled each instant.
     pub fn new(kind: TimerKind, time: Nanos, of: BitSource) -> Self {
-        Self { kind, time, of, started: false, input: false, due: None }
+        Self { kind, time, of, state: State::default() }
     }
 
     fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut Shown<'_>) {
@@ -48,44 +55,44 @@ impl Timer {
 
     /// Shows whether the time runs.
     fn show_running(&self, at: Nanos, outputs: &mut Shown<'_>) {
-        if outputs.running.last_level() != Some(self.due.is_some()) {
+        if outputs.running.last_level() != Some(self.state.due.is_some()) {
             outputs.running.toggles.push(at);
         }
     }
 
     fn start(&mut self, since: Nanos, input: bool, outputs: &mut Shown<'_>) {
-        self.started = true;
-        self.input = input;
+        self.state.started = true;
+        self.state.input = input;
         outputs.bit.start(since, input && self.kind != TimerKind::OnDelay);
         outputs.elapsed.push(since, 0.0);
         // A bit that is on from the start counts from the start.
         if input && self.kind != TimerKind::OffDelay {
-            self.due = Some(since + self.time);
+            self.state.due = Some(since + self.time);
         }
-        outputs.running.start(since, self.due.is_some());
+        outputs.running.start(since, self.state.due.is_some());
     }
 
     /// The bit changes.
     fn edge(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
-        self.input = !self.input;
+        self.state.input = !self.state.input;
         let nothing = Nanos(0);
-        match (self.kind, self.input) {
-            (TimerKind::OnDelay, true) => self.due = Some(at + self.time),
+        match (self.kind, self.state.input) {
+            (TimerKind::OnDelay, true) => self.state.due = Some(at + self.time),
             (TimerKind::OnDelay, false) => {
-                self.due = None;
+                self.state.due = None;
                 self.show(at, false, nothing, outputs);
             }
             (TimerKind::OffDelay, true) => {
-                self.due = None;
+                self.state.due = None;
                 self.show(at, true, nothing, outputs);
             }
-            (TimerKind::OffDelay, false) => self.due = Some(at + self.time),
-            (TimerKind::Pulse, true) if self.due.is_none() => {
-                self.due = Some(at + self.time);
+            (TimerKind::OffDelay, false) => self.state.due = Some(at + self.time),
+            (TimerKind::Pulse, true) if self.state.due.is_none() => {
+                self.state.due = Some(at + self.time);
                 self.show(at, true, nothing, outputs);
             }
             // What is elapsed stands until the bit is off.
-            (TimerKind::Pulse, false) if self.due.is_none() => self.show(at, false, nothing, outputs),
+            (TimerKind::Pulse, false) if self.state.due.is_none() => self.show(at, false, nothing, outputs),
             (TimerKind::Pulse, _) => {}
         }
         self.show_running(at, outputs);
@@ -93,8 +100,8 @@ impl Timer {
 
     /// The time is up.
     fn fire(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
-        self.due = None;
-        let elapsed = if self.kind == TimerKind::Pulse && !self.input { Nanos(0) } else { self.time };
+        self.state.due = None;
+        let elapsed = if self.kind == TimerKind::Pulse && !self.state.input { Nanos(0) } else { self.time };
         self.show(at, self.kind == TimerKind::OnDelay, elapsed, outputs);
         self.show_running(at, outputs);
     }
@@ -112,17 +119,23 @@ impl Block for Timer {
         let mut outputs = Shown { bit, running, elapsed };
         let of = inputs.bit(self.of);
         let Some(level) = of.level else { return };
-        if !self.started {
+        if !self.state.started {
             self.start(of.since, level, &mut outputs);
         }
         for &edge in &of.toggles {
-            if let Some(due) = self.due.filter(|due| *due < edge) {
+            if let Some(due) = self.state.due.filter(|due| *due < edge) {
                 self.fire(due, &mut outputs);
             }
             self.edge(edge, &mut outputs);
         }
-        if let Some(due) = self.due.filter(|due| *due < window.until) {
+        if let Some(due) = self.state.due.filter(|due| *due < window.until) {
             self.fire(due, &mut outputs);
         }
     }
+
+    fn next_due(&self) -> Option<Nanos> {
+        self.state.due
+    }
 }
+
+keeps_state!(Timer, State);

@@ -2,11 +2,18 @@
 
 use super::readings::{By, Made, Reading, Sink};
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The running form of a gate.
 #[derive(Debug, Clone)]
 pub struct Gate {
     window: Nanos,
+    state: State,
+}
+
+/// What a gate must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     /// The window that is open: the first lies wholly after the signal's start.
     open: Option<Nanos>,
     count: u64,
@@ -15,27 +22,42 @@ pub struct Gate {
 impl Gate {
     /// A gate of a window, which is above zero.
     pub fn new(window: Nanos) -> Self {
-        Self { window, open: None, count: 0 }
+        Self { window, state: State::default() }
+    }
+
+    /// When it gives a reading though no edge comes.
+    pub fn next_due(&self) -> Option<Nanos> {
+        self.state.open.map(|open| open + self.window)
+    }
+
+    /// What it must know of the past.
+    pub fn save(&self) -> State {
+        self.state
+    }
+
+    /// Goes on from a state.
+    pub fn restore(&mut self, state: State) {
+        self.state = state;
     }
 
     /// The signal starts.
     pub fn start(&mut self, since: Nanos) {
-        self.open = Some(Nanos(since.0.div_ceil(self.window.0).saturating_mul(self.window.0)));
+        self.state.open = Some(Nanos(since.0.div_ceil(self.window.0).saturating_mul(self.window.0)));
     }
 
     /// An edge, so many places of the wheel after the one before; all windows that end at it or before it give their readings first.
     #[inline]
     pub fn edge(&mut self, at: Nanos, places: i64, sink: &mut impl Sink) {
         self.pass(at, sink);
-        if self.open.is_some_and(|open| at >= open) {
-            self.count += places.unsigned_abs();
+        if self.state.open.is_some_and(|open| at >= open) {
+            self.state.count += places.unsigned_abs();
         }
     }
 
     /// Windows that end at `now` or before it give their readings.
     #[inline]
     pub fn pass(&mut self, now: Nanos, sink: &mut impl Sink) {
-        let Some(open) = self.open.filter(|open| open.0.saturating_add(self.window.0) <= now.0) else { return };
+        let Some(open) = self.state.open.filter(|open| open.0.saturating_add(self.window.0) <= now.0) else { return };
         self.close(open, sink);
         let next = open + self.window;
         let more = now.saturating_sub(next).0 / self.window.0;
@@ -47,11 +69,11 @@ impl Gate {
             sink.repeat(more - 2);
             self.close(next + Nanos((more - 1) * self.window.0), sink);
         }
-        self.open = Some(next + Nanos(more * self.window.0));
+        self.state.open = Some(next + Nanos(more * self.window.0));
     }
 
     fn close(&mut self, open: Nanos, sink: &mut impl Sink) {
-        let count = std::mem::take(&mut self.count);
+        let count = std::mem::take(&mut self.state.count);
         let end = open + self.window;
         let made = Made { at: end, edges: count as i64, from: open, until: end, by: By::Counted };
         let per_count = 1.0 / self.window.seconds();

@@ -1,9 +1,10 @@
 //! Edges that come so seldom that each is taken for the end of a standstill.
 
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// Counts edges in a row of which each comes only after it had been taken for still.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Lone {
     last: Option<Nanos>,
     now: u64,

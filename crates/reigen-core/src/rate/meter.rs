@@ -1,19 +1,18 @@
 //! `rate`: the block that measures how fast the edges of a bit come.
 
-use super::auto::Auto;
-use super::gate::Gate;
+use super::auto::{self, Auto};
+use super::gate::{self, Gate};
 use super::judgement::{self, Judgement};
 use super::lone::Lone;
-use super::marks::{Gap, Marks};
-use super::period::Period;
+use super::marks::{self, Gap, Marks};
+use super::period::{self, Period};
 use super::readings::{By, Made, Reading, Shown, Sink, Spread};
 use super::unit::Unit;
-use super::wheel::{Wheel, WheelSummary};
+use super::wheel::{self, Wheel, WheelSummary};
+use crate::block::{BitSource, Block, Inputs, Outputs, Shape, Stateful};
 use crate::column::BitColumn;
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How a rate is measured.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -120,7 +119,7 @@ enum Meter {
 }
 
 /// What the readings come to.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 struct Sums {
     spread: Spread,
     last: Option<Reading>,
@@ -173,10 +172,28 @@ pub struct Rate {
     of: BitSource,
     meter: Meter,
     tick: Nanos,
-    started: bool,
-    sums: Sums,
     wheel: Option<Wheel>,
     gap: Option<Gap>,
+    started: bool,
+    sums: Sums,
+}
+
+/// What a rate must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    started: bool,
+    sums: Sums,
+    meter: MeterState,
+    wheel: Option<wheel::State>,
+    gap: Option<marks::State>,
+}
+
+/// What its method must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+enum MeterState {
+    Gate(gate::State),
+    Period(period::State),
+    Auto(auto::State),
 }
 
 /// Wheels of more marks than these are not looked at mark by mark.
@@ -193,17 +210,45 @@ impl Rate {
         let marks = settings.pulses_per_rev.filter(|marks| marks.fract() == 0.0 && (2.0..=MOST_MARKS).contains(marks));
         let wheel = marks.map(|marks| Wheel::new(marks as usize));
         let gap = settings.marks.map(Gap::new);
-        Self { settings, of, meter, tick, started: false, sums: Sums::default(), wheel, gap }
+        Self { settings, of, meter, tick, wheel, gap, started: false, sums: Sums::default() }
     }
 }
 
 impl Rate {
+    /// What it did.
+    pub fn summary(&self) -> RateSummary {
+        let Self { settings, sums, .. } = self;
+        // A reading from before the counts began is none of theirs.
+        let last = sums.last.filter(|_| sums.spread.count > 0);
+        let in_units = |hertz: f64| hertz * settings.unit.per_hertz;
+        let judgement = sums.range.map(|(slowest, fastest)| judgement::of(settings, slowest, fastest, self.step()));
+        RateSummary {
+            unit: settings.unit.name.clone(),
+            readings: sums.spread.count,
+            last: last.map(|last| in_units(last.hertz)),
+            mean: sums.mean_hertz().filter(|_| sums.spread.count > 0).map(in_units),
+            min: sums.spread.min(),
+            max: sums.spread.max(),
+            resolution: last.and_then(|last| last.resolution()).map(in_units),
+            bound: last.is_some_and(|last| last.made.by == By::Fallen),
+            stopped: last.is_none_or(|last| last.hertz == 0.0),
+            method: settings.method.word(),
+            judgement,
+            wheel: self.wheel.as_ref().and_then(Wheel::summary),
+            early_stops: sums.early_stops,
+            lone_edges: sums.lone.most(),
+            zero_after: settings.zero_after,
+            made: sums.last.map(|last| last.made),
+            per_hertz: settings.unit.per_hertz,
+        }
+    }
+
     /// The step of the edges' times, as it was learned.
     fn step(&self) -> Nanos {
         match &self.meter {
             Meter::Gate(_) => self.tick,
             Meter::Period(period) => period.learned(),
-            Meter::Auto(auto) => auto.step().get(),
+            Meter::Auto(auto) => auto.step(),
         }
     }
 }
@@ -310,8 +355,34 @@ impl Meter {
         match self {
             Meter::Gate(_) => {}
             Meter::Period(period) => period.step().take(edge),
-            Meter::Auto(auto) if auto.step().is_finest() => {}
+            Meter::Auto(auto) if auto.knows_step() => {}
             Meter::Auto(auto) => auto.other_edge(edge, sink),
+        }
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        match self {
+            Meter::Gate(gate) => gate.next_due(),
+            Meter::Period(period) => period.next_due(),
+            Meter::Auto(auto) => auto.next_due(),
+        }
+    }
+
+    fn save(&self) -> MeterState {
+        match self {
+            Meter::Gate(gate) => MeterState::Gate(gate.save()),
+            Meter::Period(period) => MeterState::Period(period.save()),
+            Meter::Auto(auto) => MeterState::Auto(auto.save()),
+        }
+    }
+
+    /// Goes on from a state; one of another method is none of it.
+    fn restore(&mut self, state: MeterState) {
+        match (self, state) {
+            (Meter::Gate(gate), MeterState::Gate(state)) => gate.restore(state),
+            (Meter::Period(period), MeterState::Period(state)) => period.restore(state),
+            (Meter::Auto(auto), MeterState::Auto(state)) => auto.restore(state),
+            _ => {}
         }
     }
 
@@ -367,30 +438,32 @@ impl Block for Rate {
         self.sums = Sums { last, ..Sums::default() };
     }
 
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        let Self { settings, sums, .. } = self;
-        // A reading from before the counts began is none of theirs.
-        let last = sums.last.filter(|_| sums.spread.count > 0);
-        let in_units = |hertz: f64| hertz * settings.unit.per_hertz;
-        let judgement = sums.range.map(|(slowest, fastest)| judgement::of(settings, slowest, fastest, self.step()));
-        PointSummary::Rate(Box::new(RateSummary {
-            unit: settings.unit.name.clone(),
-            readings: sums.spread.count,
-            last: last.map(|last| in_units(last.hertz)),
-            mean: sums.mean_hertz().filter(|_| sums.spread.count > 0).map(in_units),
-            min: sums.spread.min(),
-            max: sums.spread.max(),
-            resolution: last.and_then(|last| last.resolution()).map(in_units),
-            bound: last.is_some_and(|last| last.made.by == By::Fallen),
-            stopped: last.is_none_or(|last| last.hertz == 0.0),
-            method: settings.method.word(),
-            judgement,
-            wheel: self.wheel.as_ref().and_then(Wheel::summary),
-            early_stops: sums.early_stops,
-            lone_edges: sums.lone.most(),
-            zero_after: settings.zero_after,
-            made: sums.last.map(|last| last.made),
-            per_hertz: settings.unit.per_hertz,
-        }))
+    fn next_due(&self) -> Option<Nanos> {
+        self.meter.next_due()
+    }
+}
+
+impl Stateful for Rate {
+    type State = State;
+
+    fn save(&self) -> State {
+        State {
+            started: self.started,
+            sums: self.sums.clone(),
+            meter: self.meter.save(),
+            wheel: self.wheel.as_ref().map(Wheel::save),
+            gap: self.gap.as_ref().map(Gap::save),
+        }
+    }
+
+    fn restore(&mut self, state: State) {
+        (self.started, self.sums) = (state.started, state.sums);
+        self.meter.restore(state.meter);
+        if let (Some(wheel), Some(state)) = (&mut self.wheel, state.wheel) {
+            wheel.restore(state);
+        }
+        if let (Some(gap), Some(state)) = (&mut self.gap, state.gap) {
+            gap.restore(state);
+        }
     }
 }

@@ -3,6 +3,7 @@
 use super::readings::{By, Made, Reading, Sink};
 use super::step::{self, Step};
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// The running form of a period measurement.
@@ -10,6 +11,13 @@ use std::collections::VecDeque;
 pub struct Period {
     average: usize,
     zero_after: Option<Nanos>,
+    tick: Nanos,
+    state: State,
+}
+
+/// What a period measurement must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
     step: Step,
     /// The edges that the next reading may need, the last one at the end; each with the places of the wheel up to it.
     edges: VecDeque<(Nanos, i64)>,
@@ -21,39 +29,57 @@ pub struct Period {
 impl Period {
     /// Over so many intervals, at least one; `tick` is the step of the edges' times.
     pub fn new(average: usize, zero_after: Option<Nanos>, tick: Nanos) -> Self {
-        let edges = VecDeque::with_capacity(average + 1);
-        Self { average, zero_after, step: Step::new(tick), edges, places: 0, turning: false }
+        let state = State { edges: VecDeque::with_capacity(average + 1), ..State::default() };
+        Self { average, zero_after, tick, state }
     }
 
     /// The step of the edges' times, to be told of edges that do not count.
     pub fn step(&mut self) -> &mut Step {
-        &mut self.step
+        &mut self.state.step
     }
 
     /// That step as it was learned.
     pub fn learned(&self) -> Nanos {
-        self.step.get()
+        self.state.step.get(self.tick)
+    }
+
+    /// When it gives a reading though no edge comes.
+    pub fn next_due(&self) -> Option<Nanos> {
+        let (last, _) = self.state.edges.back().filter(|_| self.state.turning)?;
+        Some(Nanos(last.0.saturating_add(self.zero_after?.0)))
+    }
+
+    /// What it must know of the past.
+    pub fn save(&self) -> State {
+        self.state.clone()
+    }
+
+    /// Goes on from a state.
+    pub fn restore(&mut self, state: State) {
+        self.state = state;
     }
 
     /// An edge, so many places of the wheel after the one before.
     #[inline]
     pub fn edge(&mut self, at: Nanos, places: i64, sink: &mut impl Sink) {
         self.pass(at, sink);
-        self.step.take(at);
-        if self.edges.len() > self.average {
-            self.edges.pop_front();
+        self.state.step.take(at);
+        if self.state.edges.len() > self.average {
+            self.state.edges.pop_front();
         }
-        self.places += places;
-        self.edges.push_back((at, self.places));
-        let Some(&(first, before)) = self.edges.front().filter(|_| self.edges.len() > self.average) else { return };
+        self.state.places += places;
+        self.state.edges.push_back((at, self.state.places));
+        let Some(&(first, before)) = self.state.edges.front().filter(|_| self.state.edges.len() > self.average) else {
+            return;
+        };
         // Edges of one instant have no interval.
         if first == at {
             return;
         }
-        self.turning = true;
-        let (edges, timed) = (self.places - before, (at - first).seconds());
+        self.state.turning = true;
+        let (edges, timed) = (self.state.places - before, (at - first).seconds());
         let hertz = edges as f64 / timed;
-        let resolution_hertz = step::resolution(hertz, self.step.get().seconds(), timed);
+        let resolution_hertz = step::resolution(hertz, self.learned().seconds(), timed);
         let made = Made { at, edges, from: first, until: at, by: By::Timed };
         sink.reading(Reading { hertz, resolution_hertz, made });
     }
@@ -61,14 +87,16 @@ impl Period {
     /// Stops where the last edge is too long ago before `now`; an edge exactly then would still be in time.
     #[inline]
     pub fn pass(&mut self, now: Nanos, sink: &mut impl Sink) {
-        let (Some(zero_after), Some(last)) = (self.zero_after, self.edges.back().map(|(at, _)| *at)) else { return };
+        let (Some(zero_after), Some(last)) = (self.zero_after, self.state.edges.back().map(|(at, _)| *at)) else {
+            return;
+        };
         let due = Nanos(last.0.saturating_add(zero_after.0));
         if due >= now {
             return;
         }
-        self.edges.clear();
+        self.state.edges.clear();
         // A lone edge while it stands gives no other reading of 0.
-        if std::mem::take(&mut self.turning) {
+        if std::mem::take(&mut self.state.turning) {
             let made = Made { at: due, edges: 0, from: last, until: due, by: By::Stopped };
             sink.reading(Reading { hertz: 0.0, resolution_hertz: 0.0, made });
         }

@@ -2,10 +2,10 @@
 
 use crate::column::{BitColumn, ReadingColumn};
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How many readings there were, and their mean, least and most; each once, zeros included.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct Spread {
     /// How many.
     pub count: u64,
@@ -48,7 +48,7 @@ impl Spread {
 }
 
 /// What a reading was made of: the edges from one time to another.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Made {
     /// When it was reported.
     pub at: Nanos,
@@ -65,7 +65,7 @@ pub struct Made {
 }
 
 /// How a reading came about.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum By {
     /// Edges counted in a window.
@@ -80,7 +80,7 @@ pub enum By {
 }
 
 /// A reading as a method gives it.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Reading {
     /// In hertz; below zero for backwards.
     pub hertz: f64,

@@ -2,24 +2,19 @@
 
 use crate::measure::edges::common_divisor;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The greatest common step of edges so far, and not finer than what the file states.
 ///
 /// A log in milliseconds, or a file in nanoseconds of a line that was sampled at 1 MHz, then states what it really
 /// resolves. While there are few edges, or all are a multiple of one interval, that is coarse: in doubt the coarser step wins.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
-    tick: Nanos,
     first: Option<Nanos>,
     divisor: u64,
 }
 
 impl Step {
-    /// Nothing is known but the file's own step.
-    pub fn new(tick: Nanos) -> Self {
-        Self { tick, first: None, divisor: 0 }
-    }
-
     /// An edge, rising or falling.
     #[inline]
     pub fn take(&mut self, edge: Nanos) {
@@ -33,16 +28,16 @@ impl Step {
         }
     }
 
-    /// Whether more edges cannot make it finer.
+    /// Whether more edges cannot make it finer than the file's own step, `tick`.
     #[inline]
-    pub fn is_finest(&self) -> bool {
-        self.divisor > 0 && self.divisor <= self.tick.0.max(1)
+    pub fn is_finest(&self, tick: Nanos) -> bool {
+        self.divisor > 0 && self.divisor <= tick.0.max(1)
     }
 
-    /// The step.
+    /// The step; the file's own one, `tick`, while nothing else is known.
     #[inline]
-    pub fn get(&self) -> Nanos {
-        Nanos(self.divisor.max(self.tick.0))
+    pub fn get(&self, tick: Nanos) -> Nanos {
+        Nanos(self.divisor.max(tick.0))
     }
 }
 

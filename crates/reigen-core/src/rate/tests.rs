@@ -464,7 +464,7 @@ fn the_mean_is_counts_over_time_and_a_standstill_counts() {
     let starts = (0..=10u64).chain(40..=50).map(|tenth| tenth * 100_000_000 + 500_000_000);
     let toggles = starts.flat_map(pulse).map(Nanos).collect();
     let bit = crate::column::BitColumn { level: Some(false), since: Nanos(0), toggles };
-    let lines = crate::engine::Lines { bits: &[bit], readings: &[], last: true };
+    let lines = crate::block::Lines { bits: &[bit], readings: &[], last: true };
     engine.work(crate::time::Window { from: Nanos(0), until: Nanos(6_000_000_001) }, lines);
     let summaries = engine.summaries(Nanos(6_000_000_000));
     let crate::summary::PointSummary::Rate(rate) = &summaries[1] else { panic!("no rate") };

@@ -5,7 +5,7 @@
 //! neighbours has marks in it that were missed. Evenness is measured over revolutions of steady speed alone.
 
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
 
 /// A revolution is steady where it takes as long as the one before to within this share.
@@ -41,7 +41,7 @@ pub struct WheelSummary {
 }
 
 /// What one stretch without doubt about the marks' numbers tells.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 struct Stretch {
     revolutions: u64,
     turns: u64,
@@ -56,6 +56,12 @@ struct Stretch {
 #[derive(Debug, Clone)]
 pub struct Wheel {
     marks: usize,
+    state: State,
+}
+
+/// What a wheel must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
     last: Option<Nanos>,
     /// The two intervals before the next one, and the time at which the later began.
     before: Option<u64>,
@@ -84,8 +90,7 @@ impl Stretch {
 impl Wheel {
     /// A wheel of so many marks, at least two.
     pub fn new(marks: usize) -> Self {
-        Self {
-            marks,
+        let state = State {
             last: None,
             before: None,
             middle: None,
@@ -95,13 +100,24 @@ impl Wheel {
             last_length: None,
             present: Stretch::new(marks),
             best: Stretch::new(marks),
-        }
+        };
+        Self { marks, state }
+    }
+
+    /// What it must know of the past.
+    pub fn save(&self) -> State {
+        self.state.clone()
+    }
+
+    /// Goes on from a state.
+    pub fn restore(&mut self, state: State) {
+        self.state = state;
     }
 
     /// A mark comes, so many places after the one before: those between are taken as evenly spaced marks.
     #[inline]
     pub fn places(&mut self, at: Nanos, places: usize) {
-        if let (2.., Some(last)) = (places, self.last) {
+        if let (2.., Some(last)) = (places, self.state.last) {
             let each = at.saturating_sub(last).0 / places as u64;
             (1..places as u64).for_each(|place| self.edge(last + Nanos(each * place)));
         }
@@ -111,18 +127,18 @@ impl Wheel {
     /// A mark comes.
     #[inline]
     pub fn edge(&mut self, at: Nanos) {
-        let Some(last) = self.last.replace(at) else { return };
+        let Some(last) = self.state.last.replace(at) else { return };
         let after = at.saturating_sub(last).0;
-        if let Some((middle, began)) = self.middle.replace((after, last)) {
+        if let Some((middle, began)) = self.state.middle.replace((after, last)) {
             self.judge(middle, began, after);
-            self.before = Some(middle);
+            self.state.before = Some(middle);
         }
     }
 
     /// Judges an interval by its neighbours: a single one, one with missed marks, or nothing to build on.
     #[inline]
     fn judge(&mut self, middle: u64, began: Nanos, after: u64) {
-        let neighbours = self.before.map_or(after as f64, |before| (before as f64 + after as f64) / 2.0);
+        let neighbours = self.state.before.map_or(after as f64, |before| (before as f64 + after as f64) / 2.0);
         let ratio = middle as f64 / neighbours;
         if (0.6..1.5).contains(&ratio) {
             return self.single(middle);
@@ -132,7 +148,7 @@ impl Wheel {
         if (0.4..0.6).contains(&ratio) || (ratio < 0.8 && ratio > 0.25) {
             return self.single(middle);
         }
-        match (2.0..=4.0).contains(&marks) && (ratio - marks).abs() < 0.3 && self.before.is_some() {
+        match (2.0..=4.0).contains(&marks) && (ratio - marks).abs() < 0.3 && self.state.before.is_some() {
             true => self.gap(middle, began, marks as usize),
             false => self.doubt(),
         }
@@ -140,34 +156,34 @@ impl Wheel {
 
     #[inline]
     fn single(&mut self, interval: u64) {
-        self.revolution.push(interval);
+        self.state.revolution.push(interval);
         self.next_mark();
     }
 
     fn next_mark(&mut self) {
-        self.mark += 1;
-        if self.mark == self.marks {
-            self.mark = 0;
+        self.state.mark += 1;
+        if self.state.mark == self.marks {
+            self.state.mark = 0;
             self.end_revolution();
         }
     }
 
     fn end_revolution(&mut self) {
-        self.present.turns += 1;
-        let whole = std::mem::replace(&mut self.whole, true) && self.revolution.len() == self.marks;
-        let length: u64 = self.revolution.iter().sum();
-        let steady = self.last_length.is_some_and(|last| (last.abs_diff(length) as f64) < STEADY * length as f64);
+        self.state.present.turns += 1;
+        let whole = std::mem::replace(&mut self.state.whole, true) && self.state.revolution.len() == self.marks;
+        let length: u64 = self.state.revolution.iter().sum();
+        let steady = self.state.last_length.is_some_and(|last| (last.abs_diff(length) as f64) < STEADY * length as f64);
         if whole && steady {
-            self.present.revolutions += 1;
+            self.state.present.revolutions += 1;
             let scale = self.marks as f64 / length as f64;
-            for ((sum, squares), interval) in self.present.sums.iter_mut().zip(&self.revolution) {
+            for ((sum, squares), interval) in self.state.present.sums.iter_mut().zip(&self.state.revolution) {
                 let share = *interval as f64 * scale;
                 *sum += share;
                 *squares += share * share;
             }
         }
-        self.last_length = whole.then_some(length);
-        self.revolution.clear();
+        self.state.last_length = whole.then_some(length);
+        self.state.revolution.clear();
     }
 
     /// An interval of several marks: those between were missed.
@@ -175,32 +191,34 @@ impl Wheel {
         let each = interval / marks as u64;
         self.next_mark();
         for number in 1..marks {
-            if let Some(missed) = self.present.missed.get_mut(self.mark) {
+            if let Some(missed) = self.state.present.missed.get_mut(self.state.mark) {
                 *missed += 1;
             }
-            self.present.first_missed.get_or_insert(began + Nanos(each * number as u64));
-            self.whole = false;
+            self.state.present.first_missed.get_or_insert(began + Nanos(each * number as u64));
+            self.state.whole = false;
             self.next_mark();
         }
         // The revolution in which the gap ends is not whole either.
-        self.whole = false;
+        self.state.whole = false;
         let hertz = 1e9 / each as f64;
-        self.present.missed_from_hertz = Some(self.present.missed_from_hertz.map_or(hertz, |from| from.min(hertz)));
+        self.state.present.missed_from_hertz =
+            Some(self.state.present.missed_from_hertz.map_or(hertz, |from| from.min(hertz)));
     }
 
     /// From here on it is not sure which mark is which.
     fn doubt(&mut self) {
-        let stretch = std::mem::replace(&mut self.present, Stretch::new(self.marks));
-        if stretch.weight() > self.best.weight() {
-            self.best = stretch;
+        let stretch = std::mem::replace(&mut self.state.present, Stretch::new(self.marks));
+        if stretch.weight() > self.state.best.weight() {
+            self.state.best = stretch;
         }
-        self.revolution.clear();
-        (self.mark, self.whole, self.last_length) = (0, true, None);
+        self.state.revolution.clear();
+        (self.state.mark, self.state.whole, self.state.last_length) = (0, true, None);
     }
 
     /// What was found; `None` where it is too little to tell.
     pub fn summary(&self) -> Option<WheelSummary> {
-        let told = if self.present.weight() > self.best.weight() { &self.present } else { &self.best };
+        let told =
+            if self.state.present.weight() > self.state.best.weight() { &self.state.present } else { &self.state.best };
         let missed = told.missed.iter().any(|missed| *missed > 0);
         if told.revolutions < ENOUGH && !missed {
             return None;

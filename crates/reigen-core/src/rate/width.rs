@@ -1,11 +1,10 @@
 //! `width`: how long a bit stays at a level.
 
 use super::readings::Spread;
+use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, keeps_state};
 use crate::column::ReadingColumn;
-use crate::engine::{BitSource, Block, Inputs, NumberSource, Outputs};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// Measures each stretch at a level that began and ended within the recording, in seconds.
 ///
@@ -14,13 +13,20 @@ use serde::Serialize;
 pub struct Stretches {
     of: BitSource,
     high: bool,
+    state: StretchesState,
+}
+
+/// What stretches must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StretchesState {
+    /// When the present stretch began, where it did.
     began: Option<Nanos>,
 }
 
 impl Stretches {
     /// Stretches of the bit being on, or off.
     pub fn new(of: BitSource, high: bool) -> Self {
-        Self { of, high, began: None }
+        Self { of, high, state: StretchesState::default() }
     }
 }
 
@@ -32,13 +38,15 @@ impl Block for Stretches {
         for &time in &of.toggles {
             level = !level;
             if level == self.high {
-                self.began = Some(time);
-            } else if let Some(began) = self.began.take() {
+                self.state.began = Some(time);
+            } else if let Some(began) = self.state.began.take() {
                 widths.push(time, (time - began).seconds());
             }
         }
     }
 }
+
+keeps_state!(Stretches, StretchesState);
 
 /// What a width did.
 #[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
@@ -85,6 +93,12 @@ pub struct Width {
     settings: Settings,
     raw: NumberSource,
     formula: Option<NumberSource>,
+    state: State,
+}
+
+/// What a width must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
     spread: Spread,
     last: Option<f64>,
     last_raw: Option<(Nanos, f64)>,
@@ -95,23 +109,40 @@ pub struct Width {
 impl Width {
     /// Readings of widths, through a formula where there is one.
     pub fn new(settings: Settings, raw: NumberSource, formula: Option<NumberSource>) -> Self {
-        let rhythm = Rhythm::default();
-        Self { settings, raw, formula, spread: Spread::default(), last: None, last_raw: None, out_of_range: 0, rhythm }
+        Self { settings, raw, formula, state: State::default() }
+    }
+
+    /// What it did.
+    pub fn summary(&self) -> WidthSummary {
+        let (lost, every) = self.state.rhythm.lost();
+        WidthSummary {
+            unit: self.settings.unit.clone(),
+            readings: self.state.spread.count,
+            last: self.state.last.filter(|_| self.state.spread.count > 0),
+            mean: self.state.spread.mean(),
+            min: self.state.spread.min(),
+            max: self.state.spread.max(),
+            out_of_range: self.state.out_of_range,
+            lost,
+            every,
+            valid: self.settings.valid,
+            raw: self.state.last_raw,
+        }
     }
 
     fn take(&mut self, at: Nanos, raw: f64, value: Option<f64>, column: &mut ReadingColumn) {
-        self.last_raw = Some((at, raw));
-        self.rhythm.beat(at);
+        self.state.last_raw = Some((at, raw));
+        self.state.rhythm.beat(at);
         let valid = |value: &f64| {
             value.is_finite() && self.settings.valid.is_none_or(|[least, most]| (least..=most).contains(value))
         };
         match value.filter(valid) {
             Some(value) => {
-                self.spread.take(value, 1);
-                self.last = Some(value);
+                self.state.spread.take(value, 1);
+                self.state.last = Some(value);
                 column.push(at, value);
             }
-            None => self.out_of_range += 1,
+            None => self.state.out_of_range += 1,
         }
     }
 }
@@ -131,29 +162,14 @@ impl Block for Width {
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        (self.spread, self.out_of_range, self.rhythm) = (Spread::default(), 0, Rhythm::default());
-    }
-
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        let (lost, every) = self.rhythm.lost();
-        PointSummary::Width(WidthSummary {
-            unit: self.settings.unit.clone(),
-            readings: self.spread.count,
-            last: self.last.filter(|_| self.spread.count > 0),
-            mean: self.spread.mean(),
-            min: self.spread.min(),
-            max: self.spread.max(),
-            out_of_range: self.out_of_range,
-            lost,
-            every,
-            valid: self.settings.valid,
-            raw: self.last_raw,
-        })
+        (self.state.spread, self.state.out_of_range, self.state.rhythm) = (Spread::default(), 0, Rhythm::default());
     }
 }
 
+keeps_state!(Width, State);
+
 /// The step at which stretches come, from the times between their ends.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 struct Rhythm {
     last: Option<Nanos>,
     gaps: Vec<u64>,

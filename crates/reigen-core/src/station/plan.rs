@@ -4,7 +4,7 @@ use super::builder::Builder;
 use super::error::MOST_TOLD;
 use super::line_names::LineNames;
 use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
-use crate::engine::{BitSource, Itself, NumberSource, Shape};
+use crate::block::{BitSource, MainColumn, NumberSource, Shape};
 use crate::lines::RecordedLine;
 use crate::logic::apply::{self, Operand};
 use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
@@ -87,7 +87,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         let builder = BranchBuilder {
             branch: ProgramBranch::default(),
             owner: 0,
-            itself: Itself::default(),
+            main: MainColumn::default(),
             columns: HashMap::new(),
             lines: &lines.numbers,
             number_lines: &numbers.numbers,
@@ -191,9 +191,9 @@ fn branches(station: &Station) -> Vec<Vec<usize>> {
 fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuilder<'_>) -> ProgramBranch {
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
-        (builder.owner, builder.itself) = (number, itself(point));
+        (builder.owner, builder.main) = (number, main(point));
         let operation = point.kind.compile(&mut builder);
-        let first = builder.branch.add(Some(number), number, builder.itself, operation);
+        let first = builder.branch.add(Some(number), number, builder.main, operation);
         let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
         for (field, column) in fields.chain(point.kind.inner_fields()) {
             let name = Reference { point: point.name.clone(), field };
@@ -209,21 +209,21 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
     builder.branch
 }
 
-/// What a point is itself; what gives nothing to others is a bit.
-fn itself(point: &Point) -> Itself {
+/// The type of a point's main column; what gives nothing to others is a bit.
+fn main(point: &Point) -> MainColumn {
     match point.kind.fields().first().filter(|field| field.name.is_empty()).map(|field| field.column) {
-        Some(FieldColumn::Count(_)) => Itself::Count,
-        Some(FieldColumn::Reading(_)) => Itself::Reading,
-        Some(FieldColumn::Bit(_)) | None => Itself::Bit,
+        Some(FieldColumn::Count(_)) => MainColumn::Count,
+        Some(FieldColumn::Reading(_)) => MainColumn::Reading,
+        Some(FieldColumn::Bit(_)) | None => MainColumn::Bit,
     }
 }
 
 /// A branch in the making: where the columns of points and lines are.
 pub struct BranchBuilder<'a> {
     branch: ProgramBranch,
-    /// The point that is being compiled, and what it is itself.
+    /// The point that is being compiled, and the type of its main column.
     owner: usize,
-    itself: Itself,
+    main: MainColumn,
     columns: HashMap<Reference, Operand>,
     lines: &'a HashMap<String, usize>,
     number_lines: &'a HashMap<String, usize>,
@@ -256,7 +256,7 @@ impl BranchBuilder<'_> {
 
     /// Adds an operation within the point; gives the numbers of its first columns.
     fn add(&mut self, operation: Operation) -> Shape {
-        self.branch.add(None, self.owner, self.itself, operation)
+        self.branch.add(None, self.owner, self.main, operation)
     }
 
     /// Adds an operation of one reading within the point; gives where to read it.

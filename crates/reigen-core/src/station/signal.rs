@@ -3,9 +3,9 @@
 use super::builder::Builder;
 use super::plan::BranchBuilder;
 use super::{FieldExpression, LineName};
+use crate::block::BitSource;
 use crate::condition::debounce::{ReadingTimes, Settings};
 use crate::condition::input::InputSettings;
-use crate::engine::BitSource;
 use crate::logic::expression::{self, Span};
 use crate::program::Operation;
 use crate::spanned::Spanned;

@@ -2,7 +2,9 @@
 
 use super::{Debounce, Ledger};
 use crate::account::{Rejected, Rule, Verdict};
+use crate::condition::debounce;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// Runs a method and names its rejected pulses by what stands beside them.
@@ -15,19 +17,32 @@ pub struct BurstRule {
     /// Edges at least so far apart do not belong together.
     apart: Nanos,
     ledger: Ledger,
+    /// Verdicts on edges that no reading saw: nothing to decide.
+    named: VecDeque<Verdict>,
+    state: Own,
+}
+
+/// What the burst rule must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    own: Own,
+    inner: debounce::State,
+}
+
+/// What it must know itself.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+struct Own {
     /// The last edge of the last accepted change and the bounce beside it.
     change: Option<Nanos>,
     /// Returned pulses with no change before them, until it is known what follows.
     alone: Vec<Verdict>,
-    /// Verdicts on edges that no reading saw: nothing to decide.
-    named: VecDeque<Verdict>,
 }
 
 impl BurstRule {
     /// The rule over `inner`. A level held for `apart` ends a burst.
     pub fn new(inner: Box<dyn Debounce>, apart: Nanos) -> Self {
         let ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
-        Self { inner, apart, ledger, change: None, alone: Vec::new(), named: VecDeque::new() }
+        Self { inner, apart, ledger, named: VecDeque::new(), state: Own::default() }
     }
 
     fn is_beside(&self, one: Nanos, other: Nanos) -> bool {
@@ -36,7 +51,7 @@ impl BurstRule {
 
     /// The pulses that waited are all of one rule.
     fn name_alone(&mut self, rule: Rule) {
-        let named = self.alone.drain(..).map(|verdict| Verdict { rule: Some(rule), ..verdict });
+        let named = self.state.alone.drain(..).map(|verdict| Verdict { rule: Some(rule), ..verdict });
         self.named.extend(named);
     }
 
@@ -45,20 +60,20 @@ impl BurstRule {
         if verdict.rule == Some(Rule::Missed) {
             return self.named.push_back(verdict);
         }
-        let follows_alone = self.alone.last().is_some_and(|last| self.is_beside(last.edge, edge));
-        let follows_change = self.change.is_some_and(|last| self.is_beside(last, edge));
+        let follows_alone = self.state.alone.last().is_some_and(|last| self.is_beside(last.edge, edge));
+        let follows_change = self.state.change.is_some_and(|last| self.is_beside(last, edge));
         if !follows_alone {
             self.name_alone(Rule::Glitch);
         }
         match verdict.rule {
             Some(Rule::Glitch) if follows_change => {
-                self.change = Some(edge);
+                self.state.change = Some(edge);
                 self.named.push_back(Verdict { rule: Some(Rule::Bounce), ..verdict });
             }
-            Some(Rule::Glitch) => self.alone.push(verdict),
+            Some(Rule::Glitch) => self.state.alone.push(verdict),
             _ => {
                 self.name_alone(Rule::Bounce);
-                self.change = Some(edge);
+                self.state.change = Some(edge);
                 self.named.push_back(verdict);
             }
         }
@@ -90,7 +105,7 @@ impl Debounce for BurstRule {
         self.inner.work(edges, until, output, &mut self.ledger);
         let verdicts = self.ledger.verdicts.replace(Vec::new()).unwrap_or_default();
         verdicts.into_iter().for_each(|verdict| self.take(verdict));
-        if let Some(last) = self.alone.last().map(|last| last.edge) {
+        if let Some(last) = self.state.alone.last().map(|last| last.edge) {
             let next = self.inner.undecided_since().unwrap_or(until);
             if !self.is_beside(last, next) {
                 self.name_alone(Rule::Glitch);
@@ -105,16 +120,31 @@ impl Debounce for BurstRule {
 
     fn surely(&self) -> Rejected {
         let inner = self.inner.surely();
-        Rejected { glitch: inner.glitch + self.alone.len() as u64, ..inner }
+        Rejected { glitch: inner.glitch + self.state.alone.len() as u64, ..inner }
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
-        let alone = self.alone.first().map(|verdict| verdict.edge);
+        let alone = self.state.alone.first().map(|verdict| verdict.edge);
         [alone, self.inner.undecided_since()].into_iter().flatten().min()
     }
 
     fn start_counting(&mut self) {
-        self.alone.clear();
+        self.state.alone.clear();
         self.inner.start_counting();
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        self.inner.next_due()
+    }
+
+    fn save(&self) -> debounce::State {
+        debounce::State::Burst(Box::new(State { own: self.state.clone(), inner: self.inner.save() }))
+    }
+
+    fn restore(&mut self, state: debounce::State) {
+        if let debounce::State::Burst(state) = state {
+            self.state = state.own;
+            self.inner.restore(state.inner);
+        }
     }
 }

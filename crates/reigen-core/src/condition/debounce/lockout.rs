@@ -2,7 +2,9 @@
 
 use super::{Debounce, HoldTimes, Ledger, Undecided};
 use crate::account::{Rejected, Rule};
+use crate::condition::debounce;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The output follows an edge at `t` at once; edges in `(t, t + T)` and further ones at `t` are bounce.
 ///
@@ -11,6 +13,12 @@ use crate::time::Nanos;
 #[derive(Debug)]
 pub struct Lockout {
     times: HoldTimes,
+    state: State,
+}
+
+/// What `lockout` must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     input: bool,
     output: bool,
     /// The end of the lockout in force.
@@ -22,54 +30,54 @@ pub struct Lockout {
 impl Lockout {
     /// A debounce of the given times.
     pub fn new(times: HoldTimes) -> Self {
-        Self { times, input: false, output: false, locked_until: None, within: Undecided::default() }
+        Self { times, state: State::default() }
     }
 
     /// Takes edges that belong to the lockout in force.
     fn take(&mut self, edges: &[Nanos], ledger: &Ledger) {
         let Some(first) = edges.first() else { return };
-        if self.within.count == 0 {
-            self.within.first = *first;
+        if self.state.within.count == 0 {
+            self.state.within.first = *first;
         }
-        self.within.count += edges.len() as u64;
-        self.input ^= edges.len() % 2 == 1;
+        self.state.within.count += edges.len() as u64;
+        self.state.input ^= edges.len() % 2 == 1;
         if ledger.wants_verdicts() {
-            self.within.times.extend_from_slice(edges);
+            self.state.within.times.extend_from_slice(edges);
         }
     }
 
     /// The lockout ends at `end`: the output follows where the input differs.
     fn release(&mut self, end: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        let follows = self.input != self.output;
-        let accepted = if follows { self.within.count.min(1) } else { 0 };
+        let follows = self.state.input != self.state.output;
+        let accepted = if follows { self.state.within.count.min(1) } else { 0 };
         ledger.account.accepted += accepted;
-        ledger.account.rejected.bounce += self.within.count - accepted;
-        ledger.tell(&self.within.times, end, Rule::Bounce, follows);
-        self.within.clear();
-        self.locked_until = None;
+        ledger.account.rejected.bounce += self.state.within.count - accepted;
+        ledger.tell(&self.state.within.times, end, Rule::Bounce, follows);
+        self.state.within.clear();
+        self.state.locked_until = None;
         if follows {
             self.follow(end, output);
         }
     }
 
     fn follow(&mut self, time: Nanos, output: &mut Vec<Nanos>) {
-        self.output = self.input;
+        self.state.output = self.state.input;
         output.push(time);
-        self.locked_until = Some(time + self.times.of(self.output));
+        self.state.locked_until = Some(time + self.times.of(self.state.output));
     }
 }
 
 impl Debounce for Lockout {
     fn start(&mut self, on: bool) {
-        self.input = on;
-        self.output = on;
+        self.state.input = on;
+        self.state.output = on;
     }
 
     fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
         ledger.account.raw_edges += edges.len() as u64;
         let mut rest = edges;
         loop {
-            if let Some(end) = self.locked_until {
+            if let Some(end) = self.state.locked_until {
                 let inside = rest.iter().take_while(|&&edge| edge <= end).count();
                 let (taken, later) = rest.split_at(inside);
                 self.take(taken, ledger);
@@ -81,7 +89,7 @@ impl Debounce for Lockout {
                 continue;
             }
             let Some((&edge, later)) = rest.split_first() else { return };
-            self.input = !self.input;
+            self.state.input = !self.state.input;
             self.follow(edge, output);
             ledger.account.accepted += 1;
             ledger.tell(&[edge], edge, Rule::Bounce, true);
@@ -90,18 +98,32 @@ impl Debounce for Lockout {
     }
 
     fn pending(&self) -> u64 {
-        if self.input == self.output { 0 } else { self.within.count.min(1) }
+        if self.state.input == self.state.output { 0 } else { self.state.within.count.min(1) }
     }
 
     fn surely(&self) -> Rejected {
-        Rejected { bounce: self.within.count - self.pending(), ..Rejected::default() }
+        Rejected { bounce: self.state.within.count - self.pending(), ..Rejected::default() }
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
-        (self.within.count > 0).then_some(self.within.first)
+        (self.state.within.count > 0).then_some(self.state.within.first)
     }
 
     fn start_counting(&mut self) {
-        self.within.clear();
+        self.state.within.clear();
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        self.state.locked_until.filter(|_| self.state.input != self.state.output)
+    }
+
+    fn save(&self) -> debounce::State {
+        debounce::State::Lockout(self.state.clone())
+    }
+
+    fn restore(&mut self, state: debounce::State) {
+        if let debounce::State::Lockout(state) = state {
+            self.state = state;
+        }
     }
 }

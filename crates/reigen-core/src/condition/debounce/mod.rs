@@ -2,14 +2,14 @@
 //!
 //! Each method is a block of its own over a list of edges; all keep the same [`Ledger`].
 
-mod burst_rule;
-mod lockout;
+pub mod burst_rule;
+pub mod lockout;
 mod pass;
-mod rc;
-mod readings;
+pub mod rc;
+pub mod readings;
 #[cfg(test)]
 mod reference_tests;
-mod stable;
+pub mod stable;
 #[cfg(test)]
 mod tests;
 
@@ -22,6 +22,7 @@ pub use stable::Stable;
 
 use crate::account::{Account, Rejected, Rule, Verdict};
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// Two times, one for each state of the input.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -128,6 +129,34 @@ pub trait Debounce: Send {
 
     /// Leaves the edges so far out of all accounts to come.
     fn start_counting(&mut self) {}
+
+    /// The earliest time at which it may change the output though no edge comes; `None` for never.
+    fn next_due(&self) -> Option<Nanos> {
+        None
+    }
+
+    /// What it must know of the past.
+    fn save(&self) -> State;
+
+    /// Goes on from a state of the same settings; one of another method is none of it.
+    fn restore(&mut self, state: State);
+}
+
+/// What a debounce method must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum State {
+    /// No debounce: nothing.
+    Pass,
+    /// Of `stable`.
+    Stable(stable::State),
+    /// Of `lockout`.
+    Lockout(lockout::State),
+    /// Of `rc`.
+    Rc(rc::State),
+    /// Of readings, and of what follows them.
+    Read(Box<readings::State>),
+    /// Of the burst rule, and of the method that it names the pulses of.
+    Burst(Box<burst_rule::State>),
 }
 
 /// The account of an input, and the fate of each edge where someone wants to know.
@@ -159,7 +188,7 @@ impl Ledger {
 }
 
 /// Edges that have been taken and not yet judged.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 struct Undecided {
     /// How many, of those that count.
     count: u64,

@@ -1,6 +1,6 @@
 //! No debounce: the output is the input.
 
-use super::{Debounce, Ledger};
+use super::{Debounce, Ledger, State};
 use crate::account::Rule;
 use crate::time::Nanos;
 
@@ -19,4 +19,10 @@ impl Debounce for Pass {
             ledger.tell(std::slice::from_ref(edge), *edge, Rule::Bounce, true);
         }
     }
+
+    fn save(&self) -> State {
+        State::Pass
+    }
+
+    fn restore(&mut self, _state: State) {}
 }

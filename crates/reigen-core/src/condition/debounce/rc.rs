@@ -2,8 +2,10 @@
 
 use super::{Debounce, Ledger, Undecided};
 use crate::account::Rule;
+use crate::condition::debounce;
 use crate::sizing::rc::Levels;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// A first-order filter into a Schmitt input.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -37,6 +39,12 @@ impl RcSettings {
 #[derive(Debug)]
 pub struct Rc {
     settings: RcSettings,
+    state: State,
+}
+
+/// What a filter must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct State {
     /// The line's level after all edges so far.
     high: bool,
     output: bool,
@@ -50,14 +58,13 @@ pub struct Rc {
 impl Rc {
     /// A filter at rest; [`start`](Debounce::start) gives it its rail.
     pub fn new(settings: RcSettings) -> Self {
-        let burst = Undecided::default();
-        Self { settings, high: false, output: false, last: Nanos(0), voltage: 0.0, open: false, burst }
+        Self { settings, state: State::default() }
     }
 
     /// The rail that the voltage goes to, the time constant, and the threshold of the line's level.
     fn course(&self) -> (f64, f64, f64) {
         let RcSettings { charge_ns, discharge_ns, levels, .. } = self.settings;
-        match self.high {
+        match self.state.high {
             true => (levels.supply.0, charge_ns, levels.rise_at.0),
             false => (0.0, discharge_ns, levels.fall_at.0),
         }
@@ -66,36 +73,36 @@ impl Rc {
     /// How long after the last edge the voltage is past the threshold of the line's level, in nanoseconds.
     fn passes_after(&self) -> f64 {
         let (rail, constant, threshold) = self.course();
-        let is_past = (self.voltage >= threshold) == self.high || self.voltage == threshold;
-        if is_past { 0.0 } else { constant * libm::log((rail - self.voltage) / (rail - threshold)) }
+        let is_past = (self.state.voltage >= threshold) == self.state.high || self.state.voltage == threshold;
+        if is_past { 0.0 } else { constant * libm::log((rail - self.state.voltage) / (rail - threshold)) }
     }
 
     /// The burst ends where the voltage passes the threshold, if that is before `edge`.
     fn settle_before(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
         let after = self.passes_after();
-        if self.open && after <= (edge - self.last).0 as f64 {
+        if self.state.open && after <= (edge - self.state.last).0 as f64 {
             self.settle(after, output, ledger);
         }
     }
 
     fn settle(&mut self, after: f64, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        let decided = self.last + Nanos(libm::round(after) as u64);
-        let on = self.high == self.settings.on_while_high;
-        let follows = on != self.output;
+        let decided = self.state.last + Nanos(libm::round(after) as u64);
+        let on = self.state.high == self.settings.on_while_high;
+        let follows = on != self.state.output;
         if follows {
-            self.output = on;
+            self.state.output = on;
             output.push(decided);
         }
-        self.burst.settle(follows, decided, ledger);
-        self.open = false;
+        self.state.burst.settle(follows, decided, ledger);
+        self.state.open = false;
     }
 }
 
 impl Debounce for Rc {
     fn start(&mut self, on: bool) {
-        self.output = on;
-        self.high = on == self.settings.on_while_high;
-        self.voltage = if self.high { self.settings.levels.supply.0 } else { 0.0 };
+        self.state.output = on;
+        self.state.high = on == self.settings.on_while_high;
+        self.state.voltage = if self.state.high { self.settings.levels.supply.0 } else { 0.0 };
     }
 
     fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
@@ -103,29 +110,44 @@ impl Debounce for Rc {
         for &edge in edges {
             self.settle_before(edge, output, ledger);
             let (rail, constant, _) = self.course();
-            let passed = (edge - self.last).0 as f64;
-            self.voltage = rail + (self.voltage - rail) * libm::exp(-passed / constant);
-            self.last = edge;
-            self.high = !self.high;
-            self.open = true;
-            self.burst.take(edge, ledger);
+            let passed = (edge - self.state.last).0 as f64;
+            self.state.voltage = rail + (self.state.voltage - rail) * libm::exp(-passed / constant);
+            self.state.last = edge;
+            self.state.high = !self.state.high;
+            self.state.open = true;
+            self.state.burst.take(edge, ledger);
         }
         let after = self.passes_after();
-        if self.open && self.last + Nanos(libm::round(after) as u64) < until {
+        if self.state.open && self.state.last + Nanos(libm::round(after) as u64) < until {
             self.settle(after, output, ledger);
         }
     }
 
     fn pending(&self) -> u64 {
-        self.burst.count
+        self.state.burst.count
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
-        self.open.then_some(self.burst.first)
+        self.state.open.then_some(self.state.burst.first)
     }
 
     fn start_counting(&mut self) {
-        self.burst.clear();
+        self.state.burst.clear();
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        let follows = (self.state.high == self.settings.on_while_high) != self.state.output;
+        (self.state.open && follows).then(|| self.state.last + Nanos(libm::round(self.passes_after()) as u64))
+    }
+
+    fn save(&self) -> debounce::State {
+        debounce::State::Rc(self.state.clone())
+    }
+
+    fn restore(&mut self, state: debounce::State) {
+        if let debounce::State::Rc(state) = state {
+            self.state = state;
+        }
     }
 }
 

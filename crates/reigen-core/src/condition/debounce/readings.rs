@@ -2,7 +2,9 @@
 
 use super::{Debounce, Ledger, Undecided};
 use crate::account::{Rejected, Rule, Verdict};
+use crate::condition::debounce;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// When a line is read: at `phase` + k·`period`, k = 0, 1, …
@@ -34,6 +36,21 @@ pub struct Read {
     inner: Box<dyn Debounce>,
     /// The account of what the inner one was given.
     ledger: Ledger,
+    /// Changes for the inner one.
+    changes: Vec<Nanos>,
+    state: Own,
+}
+
+/// What readings must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
+    own: Own,
+    inner: debounce::State,
+}
+
+/// What they must know themselves.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+struct Own {
     /// The level after all edges so far, and at the last reading.
     input: bool,
     read: bool,
@@ -47,8 +64,6 @@ pub struct Read {
     due: Option<Nanos>,
     /// The level was seen to change at these readings; for each, its edge. Only where someone wants to know.
     seen: VecDeque<(Nanos, Nanos)>,
-    /// Changes for the inner one.
-    changes: Vec<Nanos>,
     /// The last two edges.
     last_edges: [Nanos; 2],
 }
@@ -56,75 +71,63 @@ pub struct Read {
 impl Read {
     /// Readings before `inner`.
     pub fn new(times: ReadingTimes, inner: Box<dyn Debounce>) -> Self {
-        Self {
-            times,
-            inner,
-            ledger: Ledger::default(),
-            input: false,
-            read: false,
-            held: false,
-            edges: 0,
-            group: Undecided::default(),
-            due: None,
-            seen: VecDeque::new(),
-            changes: Vec::new(),
-            last_edges: [Nanos(0); 2],
-        }
+        Self { times, inner, ledger: Ledger::default(), changes: Vec::new(), state: Own::default() }
     }
 
     fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        while let Some(due) = self.due.filter(|due| *due < edge) {
+        while let Some(due) = self.state.due.filter(|due| *due < edge) {
             self.reading(due, output, ledger);
         }
-        if self.due.is_none() {
-            self.due = Some(self.times.at_or_after(edge));
+        if self.state.due.is_none() {
+            self.state.due = Some(self.times.at_or_after(edge));
         }
-        self.input = !self.input;
-        self.edges += 1;
-        self.last_edges = [self.last_edges[1], edge];
-        if self.group.count == 0 {
-            self.group.first = edge;
+        self.state.input = !self.state.input;
+        self.state.edges += 1;
+        self.state.last_edges = [self.state.last_edges[1], edge];
+        if self.state.group.count == 0 {
+            self.state.group.first = edge;
         }
-        self.group.count += 1;
+        self.state.group.count += 1;
         if ledger.wants_verdicts() {
-            self.group.times.push(edge);
+            self.state.group.times.push(edge);
         }
     }
 
     /// Reads the line at `time`.
     fn reading(&mut self, time: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        self.due = None;
-        let caught = self.times.catch && !self.held && self.input == self.read && self.edges >= 2;
-        let seen = caught || self.input != self.read;
+        self.state.due = None;
+        let caught =
+            self.times.catch && !self.state.held && self.state.input == self.state.read && self.state.edges >= 2;
+        let seen = caught || self.state.input != self.state.read;
         // A caught pulse is seen by its rise; its fall stays for the next reading.
         let stays = u64::from(caught);
-        let missed = self.group.count.saturating_sub(u64::from(seen) + stays);
+        let missed = self.state.group.count.saturating_sub(u64::from(seen) + stays);
         ledger.account.rejected.missed += missed;
         if ledger.wants_verdicts() {
-            let times = self.group.times.get(..missed as usize).unwrap_or_default();
+            let times = self.state.group.times.get(..missed as usize).unwrap_or_default();
             ledger.tell(times, time, Rule::Missed, false);
         }
         if seen {
-            self.read = !self.read;
+            self.state.read = !self.state.read;
             self.changes.push(time);
-            let [before, last] = self.last_edges;
+            let [before, last] = self.state.last_edges;
             if ledger.wants_verdicts() {
-                self.seen.push_back((time, if caught { before } else { last }));
+                self.state.seen.push_back((time, if caught { before } else { last }));
             }
-            if self.group.count <= stays {
+            if self.state.group.count <= stays {
                 self.pass_on_uncounted(time, output);
             }
         }
-        self.held = caught;
-        self.edges = stays;
-        let kept = self.group.count.min(stays);
-        self.group.clear();
+        self.state.held = caught;
+        self.state.edges = stays;
+        let kept = self.state.group.count.min(stays);
+        self.state.group.clear();
         if caught {
-            self.group.count = kept;
-            self.group.first = self.last_edges[1];
-            self.due = Some(time + self.times.period);
+            self.state.group.count = kept;
+            self.state.group.first = self.state.last_edges[1];
+            self.state.due = Some(time + self.times.period);
             if ledger.wants_verdicts() && kept > 0 {
-                self.group.times.push(self.last_edges[1]);
+                self.state.group.times.push(self.state.last_edges[1]);
             }
         }
     }
@@ -135,7 +138,7 @@ impl Read {
         self.changes.clear();
         self.ledger.account = Default::default();
         self.ledger.verdicts.iter_mut().for_each(Vec::clear);
-        self.seen.clear();
+        self.state.seen.clear();
         self.inner.start_counting();
     }
 
@@ -154,8 +157,8 @@ impl Read {
         let Some(verdicts) = &mut ledger.verdicts else { return };
         for verdict in self.ledger.verdicts.iter_mut().flat_map(|verdicts| verdicts.drain(..)) {
             // At a reading the level changes once, so its time tells which change it was.
-            let place = self.seen.iter().position(|(reading, _)| *reading == verdict.edge);
-            if let Some((_, edge)) = place.and_then(|place| self.seen.remove(place)) {
+            let place = self.state.seen.iter().position(|(reading, _)| *reading == verdict.edge);
+            if let Some((_, edge)) = place.and_then(|place| self.state.seen.remove(place)) {
                 verdicts.push(Verdict { edge, ..verdict });
             }
         }
@@ -163,14 +166,14 @@ impl Read {
 
     /// Of the edges since the last reading, those that the end leaves open.
     fn open(&self) -> u64 {
-        self.group.count.min(u64::from(self.input != self.read))
+        self.state.group.count.min(u64::from(self.state.input != self.state.read))
     }
 }
 
 impl Debounce for Read {
     fn start(&mut self, on: bool) {
-        self.input = on;
-        self.read = on;
+        self.state.input = on;
+        self.state.read = on;
         self.inner.start(on);
     }
 
@@ -178,7 +181,7 @@ impl Debounce for Read {
         ledger.account.raw_edges += edges.len() as u64;
         edges.iter().for_each(|&edge| self.take(edge, output, ledger));
         // A caught pulse makes a reading due that has no edge of its own.
-        while let Some(due) = self.due.filter(|due| *due < until) {
+        while let Some(due) = self.state.due.filter(|due| *due < until) {
             self.reading(due, output, ledger);
         }
         self.pass_on(until, output, ledger);
@@ -190,20 +193,35 @@ impl Debounce for Read {
 
     fn surely(&self) -> Rejected {
         let inner = self.inner.surely();
-        Rejected { missed: inner.missed + self.group.count - self.open(), ..inner }
+        Rejected { missed: inner.missed + self.state.group.count - self.open(), ..inner }
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
         let inner = self.inner.undecided_since().map(|reading| {
             // The inner one knows readings only: the edge that was seen there came before.
-            self.seen.iter().find(|(time, _)| *time >= reading).map_or(reading, |(_, edge)| *edge)
+            self.state.seen.iter().find(|(time, _)| *time >= reading).map_or(reading, |(_, edge)| *edge)
         });
-        let group = (self.group.count > 0).then_some(self.group.first);
+        let group = (self.state.group.count > 0).then_some(self.state.group.first);
         [inner, group].into_iter().flatten().min()
     }
 
     fn start_counting(&mut self) {
-        self.group.clear();
+        self.state.group.clear();
         self.inner.start_counting();
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        [self.state.due, self.inner.next_due()].into_iter().flatten().min()
+    }
+
+    fn save(&self) -> debounce::State {
+        debounce::State::Read(Box::new(State { own: self.state.clone(), inner: self.inner.save() }))
+    }
+
+    fn restore(&mut self, state: debounce::State) {
+        if let debounce::State::Read(state) = state {
+            self.state = state.own;
+            self.inner.restore(state.inner);
+        }
     }
 }

@@ -2,7 +2,9 @@
 
 use super::{Debounce, HoldTimes, Ledger, Undecided};
 use crate::account::Rule;
+use crate::condition::debounce;
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The output follows at `t + T` when the input changed at `t` and then held for at least `T`.
 ///
@@ -14,6 +16,12 @@ pub struct Stable {
     times: HoldTimes,
     /// 1 where a state must be held longer than its time: the next edge comes later than that; else 0.
     longer: u64,
+    state: State,
+}
+
+/// What `stable` must know of the past.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
     input: bool,
     output: bool,
     /// The last edge of the burst; meaningless where no burst is open.
@@ -25,7 +33,7 @@ pub struct Stable {
 impl Stable {
     /// A debounce of the given times.
     pub fn new(times: HoldTimes) -> Self {
-        Self { times, longer: 0, input: false, output: false, last: Nanos(0), open: false, burst: Undecided::default() }
+        Self { times, longer: 0, state: State::default() }
     }
 
     /// A debounce of changes that are seen at readings: held for the readings of `time`, and at the next one too.
@@ -36,11 +44,11 @@ impl Stable {
     /// Ends the burst: the input has held its state for its time since the last edge.
     #[inline]
     fn settle(&mut self, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        let decided = self.last + self.times.of(self.input);
-        let own = self.burst.count;
-        let follows = self.input != self.output;
+        let decided = self.state.last + self.times.of(self.state.input);
+        let own = self.state.burst.count;
+        let follows = self.state.input != self.state.output;
         if follows {
-            self.output = self.input;
+            self.state.output = self.state.input;
             output.push(decided);
             let accepted = own.min(1);
             ledger.account.accepted += accepted;
@@ -50,29 +58,29 @@ impl Stable {
         }
         if ledger.wants_verdicts() {
             let rule = if follows { Rule::Bounce } else { Rule::Glitch };
-            ledger.tell(&self.burst.times, decided, rule, follows);
+            ledger.tell(&self.state.burst.times, decided, rule, follows);
         }
-        self.burst.clear();
-        self.open = false;
+        self.state.burst.clear();
+        self.state.open = false;
     }
 }
 
 impl Stable {
     /// Takes one edge: the readable form.
     fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        if self.open && (edge - self.last).0 >= self.times.of(self.input).0 + self.longer {
+        if self.state.open && (edge - self.state.last).0 >= self.times.of(self.state.input).0 + self.longer {
             self.settle(output, ledger);
         }
-        if !self.open {
-            self.burst.first = edge;
-            self.open = true;
+        if !self.state.open {
+            self.state.burst.first = edge;
+            self.state.open = true;
         }
         if ledger.wants_verdicts() {
-            self.burst.times.push(edge);
+            self.state.burst.times.push(edge);
         }
-        self.input = !self.input;
-        self.last = edge;
-        self.burst.count += 1;
+        self.state.input = !self.state.input;
+        self.state.last = edge;
+        self.state.burst.count += 1;
     }
 
     /// Takes edges while a burst is open, as [`take`](Self::take) does one after another, without a branch.
@@ -84,8 +92,8 @@ impl Stable {
         output.resize(start + edges.len(), Nanos(0));
         let room = output.get_mut(start..).unwrap_or_default();
         let (hold, longer) = ([self.times.off.0, self.times.on.0], self.longer);
-        let (mut input, mut shown) = (usize::from(self.input), usize::from(self.output));
-        let (mut last, mut first, mut burst) = (self.last.0, self.burst.first.0, self.burst.count);
+        let (mut input, mut shown) = (usize::from(self.state.input), usize::from(self.state.output));
+        let (mut last, mut first, mut burst) = (self.state.last.0, self.state.burst.first.0, self.state.burst.count);
         let (mut changes, mut bounce, mut glitch) = (0, 0, 0);
         for &Nanos(edge) in edges {
             let time = hold[input & 1];
@@ -106,8 +114,8 @@ impl Stable {
             last = edge;
         }
         output.truncate(start + changes);
-        (self.input, self.output) = (input == 1, shown == 1);
-        (self.last, self.burst.first, self.burst.count) = (Nanos(last), Nanos(first), burst);
+        (self.state.input, self.state.output) = (input == 1, shown == 1);
+        (self.state.last, self.state.burst.first, self.state.burst.count) = (Nanos(last), Nanos(first), burst);
         ledger.account.accepted += changes as u64;
         ledger.account.rejected.bounce += bounce;
         ledger.account.rejected.glitch += glitch;
@@ -116,8 +124,8 @@ impl Stable {
 
 impl Debounce for Stable {
     fn start(&mut self, on: bool) {
-        self.input = on;
-        self.output = on;
+        self.state.input = on;
+        self.state.output = on;
     }
 
     fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
@@ -129,20 +137,35 @@ impl Debounce for Stable {
             self.take(*first, output, ledger);
             self.take_many(rest, output, ledger);
         }
-        if self.open && self.last + self.times.of(self.input) < until {
+        if self.state.open && self.state.last + self.times.of(self.state.input) < until {
             self.settle(output, ledger);
         }
     }
 
     fn pending(&self) -> u64 {
-        self.burst.count
+        self.state.burst.count
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
-        self.open.then_some(self.burst.first)
+        self.state.open.then_some(self.state.burst.first)
     }
 
     fn start_counting(&mut self) {
-        self.burst.clear();
+        self.state.burst.clear();
+    }
+
+    fn next_due(&self) -> Option<Nanos> {
+        let State { input, output, last, open, .. } = self.state;
+        (open && input != output).then(|| last + self.times.of(input))
+    }
+
+    fn save(&self) -> debounce::State {
+        debounce::State::Stable(self.state.clone())
+    }
+
+    fn restore(&mut self, state: debounce::State) {
+        if let debounce::State::Stable(state) = state {
+            self.state = state;
+        }
     }
 }

@@ -5,14 +5,14 @@ use super::edges::{Head, NEVER, Spacing, take_turns};
 use super::health::Health;
 use super::homing::{Between, Homing, IndexDoes, Missing};
 use super::summary::EncoderSummary;
+use crate::block::{BitSource, Block, Inputs, Outputs, Shape, Stateful};
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
-use crate::engine::{BitSource, Block, Inputs, Outputs, Shape};
 use crate::event::{Happening, What};
-use crate::rate::auto::Auto;
+use crate::rate::auto::{self, Auto};
 use crate::rate::lone::Lone;
 use crate::rate::readings::{Reading, Sink};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
+use serde::{Deserialize, Serialize};
 
 /// The columns: `.moving`, `.forward`, `.fault`, `.homed`; the position; the value and `.speed`.
 pub const SHAPE: Shape = Shape { bits: 4, counts: 1, readings: 2 };
@@ -76,7 +76,7 @@ pub struct Sources {
 }
 
 /// Counts that go on whatever becomes of the position.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 struct Sums {
     illegal: u64,
     illegal_at_speed: u64,
@@ -104,6 +104,13 @@ pub struct Encoder {
     settings: Settings,
     sources: Sources,
     tick: Nanos,
+    auto: Auto,
+    state: State,
+}
+
+/// What an encoder must know of the past.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct State {
     decoder: Option<Decoder>,
     raw: Option<Decoder>,
     index: bool,
@@ -124,9 +131,10 @@ pub struct Encoder {
     last_edge: Option<(Nanos, bool)>,
     between: Between,
     health: Health,
-    auto: Auto,
     speed: f64,
     sums: Sums,
+    /// That of its speed; kept here only while it is saved.
+    auto: Option<auto::State>,
 }
 
 /// The columns that are filled.
@@ -160,17 +168,14 @@ impl Sink for SpeedSink<'_> {
 impl Encoder {
     /// An encoder over its sources; `tick` is the step of their times.
     pub fn new(settings: Settings, sources: Sources, tick: Nanos) -> Self {
-        Self {
-            position: settings.zero_at,
-            known: !wants_zero(&settings, &sources),
-            settings,
-            sources,
-            tick,
+        let state = State {
             decoder: None,
             raw: None,
             index: false,
             zero_on: false,
             total: 0,
+            position: settings.zero_at,
+            known: !wants_zero(&settings, &sources),
             armed: None,
             last_count: None,
             last_illegal: None,
@@ -180,9 +185,51 @@ impl Encoder {
             last_edge: None,
             between: Between::default(),
             health: Health::default(),
-            auto: Auto::new(SPEED_EVERY, None, tick),
             speed: 0.0,
             sums: Sums::default(),
+            auto: None,
+        };
+        let auto = Auto::new(SPEED_EVERY, None, tick);
+        Self { settings, sources, tick, auto, state }
+    }
+
+    /// What it did.
+    pub fn summary(&self) -> EncoderSummary {
+        let Self { settings, state: State { sums, .. }, .. } = self;
+        let position = (self.state.known && self.state.decoder.is_some()).then_some(self.state.position);
+        EncoderSummary {
+            position,
+            value: position.and_then(|position| settings.value(position)),
+            unit: settings.unit.clone(),
+            illegal: sums.illegal,
+            reversals: sums.reversals,
+            index_marks: sums.marks,
+            dither: sums.dither,
+            forward: sums.up,
+            backward: sums.down,
+            speed: self.state.decoder.is_some().then_some(self.state.speed),
+            homed: !sums.homings.is_empty() || (self.state.known && wants_zero(settings, &self.sources)),
+            homings: sums.homings.clone(),
+            missing: sums.missing.clone(),
+            missing_counts: sums.missing_counts,
+            missed_marks: sums.missed_marks,
+            lone_counts: sums.lone.most(),
+            still_after: settings.still_after,
+            counts_per_cycle: i64::from(settings.decode.counts()),
+            first_illegal: sums.first_illegal,
+            illegal_at_speed: sums.illegal_at_speed,
+            slowest_scan: sums.spacing.closest,
+            lost_by_scan: self.sources.raw.is_some().then_some(sums.lost),
+            edges: sums.edges,
+            phase: self.state.health.told(),
+            worst_phase: self.state.health.worst(),
+            has_index: self.sources.index.is_some(),
+            wants_zero: wants_zero(settings, &self.sources),
+            zero_at: settings.zero_at,
+            counts_per_rev: counts_per_rev(settings),
+            tick: self.tick,
+            last_count: self.state.last_count,
+            last_illegal: self.state.last_illegal,
         }
     }
 
@@ -197,18 +244,17 @@ impl Encoder {
             *level = first ^ head.pass_to(start);
         }
         let [a, b, index, zero_on] = levels;
-        let Settings { decode, reverse, .. } = self.settings;
-        self.decoder = Some(Decoder::new(decode, reverse, a, b));
+        self.state.decoder = Some(Decoder::new(a, b));
         if let Some((raw_a, raw_b)) = raw {
             let level = |source| Some(inputs.bit(source).level? ^ Head(&inputs.bit(source).toggles).pass_to(start));
-            self.raw = level(raw_a).zip(level(raw_b)).map(|(a, b)| Decoder::new(decode, reverse, a, b));
+            self.state.raw = level(raw_a).zip(level(raw_b)).map(|(a, b)| Decoder::new(a, b));
         }
-        (self.index, self.zero_on) = (index, zero_on);
+        (self.state.index, self.state.zero_on) = (index, zero_on);
         for bit in [&mut *shown.moving, shown.forward, shown.fault, shown.homed] {
             bit.start(start, false);
         }
-        if self.known {
-            shown.position.push(start, self.position);
+        if self.state.known {
+            shown.position.push(start, self.state.position);
         }
         shown.speed.push(start, 0.0);
         // What the raw channels did up to here is no count.
@@ -217,7 +263,8 @@ impl Encoder {
 
     /// The raw channels, of which a scan sees only a part.
     fn work_raw(&mut self, inputs: &Inputs<'_>, from: Nanos) {
-        let (Some(raw), Some((a, b))) = (&mut self.raw, self.sources.raw) else { return };
+        let Settings { decode, reverse, .. } = self.settings;
+        let (Some(raw), Some((a, b))) = (&mut self.state.raw, self.sources.raw) else { return };
         let (mut a, mut b) = (Head::of(inputs, Some(a)), Head::of(inputs, Some(b)));
         a.pass_to(from);
         b.pass_to(from);
@@ -228,13 +275,13 @@ impl Encoder {
             }
             let (a_changed, b_changed) = (a.pass(time), b.pass(time));
             match (a_changed, b_changed) {
-                (true, true) => self.sums.spacing.both(),
+                (true, true) => self.state.sums.spacing.both(),
                 (false, false) => {}
-                (is_a, _) => self.sums.spacing.edge(time, is_a),
+                (is_a, _) => self.state.sums.spacing.edge(time, is_a),
             }
-            match raw.step(a_changed, b_changed) {
-                Step::Count(true) => self.sums.lost += 1,
-                Step::Count(false) => self.sums.lost -= 1,
+            match raw.step(decode, reverse, a_changed, b_changed) {
+                Step::Count(true) => self.state.sums.lost += 1,
+                Step::Count(false) => self.state.sums.lost -= 1,
                 Step::Nothing | Step::Illegal => {}
             }
         }
@@ -248,15 +295,15 @@ impl Encoder {
     /// It stands still once no count has come for long enough before `now`.
     #[inline]
     fn pass_still(&mut self, now: Nanos, shown: &mut Shown<'_>) {
-        let Some((last, _)) = self.last_count.filter(|_| self.moving) else { return };
+        let Some((last, _)) = self.state.last_count.filter(|_| self.state.moving) else { return };
         let due = last + self.settings.still_after;
         if due >= now {
             return;
         }
-        self.moving = false;
+        self.state.moving = false;
         shown.moving.toggles.push(due);
         let per_count = self.per_count();
-        let mut sink = SpeedSink { column: shown.speed, last: &mut self.speed, per_count };
+        let mut sink = SpeedSink { column: shown.speed, last: &mut self.state.speed, per_count };
         self.auto.pass(due, &mut sink);
         self.auto.stop(due, &mut sink);
     }
@@ -264,15 +311,17 @@ impl Encoder {
     /// One instant of the channels.
     #[inline]
     fn step(&mut self, at: Nanos, a_changed: bool, b_changed: bool, shown: &mut Shown<'_>) {
-        let Some(decoder) = &mut self.decoder else { return };
-        let step = decoder.step(a_changed, b_changed);
+        let Settings { decode, reverse, .. } = self.settings;
+        let Some(decoder) = &mut self.state.decoder else { return };
+        let step = decoder.step(decode, reverse, a_changed, b_changed);
         let (a, b) = decoder.levels();
         if a_changed != b_changed {
-            self.health.edge(at, a_changed, if a_changed { a } else { b });
-            if self.raw.is_none() {
-                self.sums.spacing.edge(at, a_changed);
+            self.state.health.edge(at, a_changed, if a_changed { a } else { b });
+            if self.state.raw.is_none() {
+                self.state.sums.spacing.edge(at, a_changed);
             }
-            self.sums.edges = [self.sums.edges[0] + u64::from(a_changed), self.sums.edges[1] + u64::from(b_changed)];
+            self.state.sums.edges =
+                [self.state.sums.edges[0] + u64::from(a_changed), self.state.sums.edges[1] + u64::from(b_changed)];
         }
         match step {
             Step::Nothing => {}
@@ -280,7 +329,7 @@ impl Encoder {
             Step::Illegal => self.illegal(at, shown),
         }
         if a_changed != b_changed {
-            self.last_edge = Some((at, a_changed));
+            self.state.last_edge = Some((at, a_changed));
         }
     }
 
@@ -288,51 +337,53 @@ impl Encoder {
     fn count(&mut self, at: Nanos, forward: bool, shown: &mut Shown<'_>) {
         self.pass_still(at, shown);
         let amount = if forward { 1 } else { -1 };
-        match self.last_count {
-            Some((_, before)) if before == forward => self.run += 1,
+        match self.state.last_count {
+            Some((_, before)) if before == forward => self.state.run += 1,
             Some(_) => {
-                self.sums.reversals += 1;
-                self.sums.dither += u64::from(self.run <= TREMBLE);
-                self.run = 1;
+                self.state.sums.reversals += 1;
+                self.state.sums.dither += u64::from(self.state.run <= TREMBLE);
+                self.state.run = 1;
             }
-            None => self.run = 1,
+            None => self.state.run = 1,
         }
-        self.last_count = Some((at, forward));
+        self.state.last_count = Some((at, forward));
         // It is not still yet in the instant in which it would be, as in `pass_still` and `turns`.
-        self.sums.lone.edge(at, Nanos(self.settings.still_after.0.saturating_add(1)));
-        self.total += amount;
-        self.position += amount;
-        self.sums.lost -= amount;
+        self.state.sums.lone.edge(at, Nanos(self.settings.still_after.0.saturating_add(1)));
+        self.state.total += amount;
+        self.state.position += amount;
+        self.state.sums.lost -= amount;
         if forward {
-            self.sums.up += 1
+            self.state.sums.up += 1
         } else {
-            self.sums.down += 1
+            self.state.sums.down += 1
         }
-        self.between.count(forward);
+        self.state.between.count(forward);
         if shown.forward.last_level() != Some(forward) {
             shown.forward.toggles.push(at);
         }
-        if !self.moving {
-            self.moving = true;
+        if !self.state.moving {
+            self.state.moving = true;
             shown.moving.toggles.push(at);
         }
-        if self.known {
-            shown.position.push(at, self.position);
+        if self.state.known {
+            shown.position.push(at, self.state.position);
         }
         let per_count = self.per_count();
-        self.auto.edge(at, amount, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
+        self.auto.edge(at, amount, &mut SpeedSink { column: shown.speed, last: &mut self.state.speed, per_count });
     }
 
     /// Takes many edges at once, where the channels take turns and it goes on as it went; false where they do not.
     ///
     /// The same as [`step`](Self::step) for each of them, which stays the form to read.
     fn turns(&mut self, a: &mut Head<'_>, b: &mut Head<'_>, limit: Nanos, shown: &mut Shown<'_>) -> bool {
-        let (Some(decoder), Some((last, direction))) = (self.decoder, self.last_count) else { return false };
+        let (Some(decoder), Some((last, direction))) = (self.state.decoder, self.state.last_count) else {
+            return false;
+        };
         let a_first = a.next() < b.next();
         let goes_on = self.settings.decode == Decode::X4
-            && self.known
-            && self.moving
-            && decoder.turns_forward(a_first) == direction
+            && self.state.known
+            && self.state.moving
+            && (decoder.turns_forward(a_first) != self.settings.reverse) == direction
             && a.next().min(b.next()) <= last + self.settings.still_after;
         if !goes_on {
             return false;
@@ -347,35 +398,35 @@ impl Encoder {
         shown.position.times.resize(shown_before + 2 * pairs, Nanos(0));
         let (room, _) = shown.position.times.get_mut(shown_before..).unwrap_or_default().as_chunks_mut::<2>();
         room.iter_mut().zip(first.iter().zip(second)).for_each(|(pair, (&one, &other))| *pair = [one, other]);
-        shown.position.values.extend((1..=edges).map(|edge| self.position + amount * edge));
+        shown.position.values.extend((1..=edges).map(|edge| self.state.position + amount * edge));
         let merged = shown.position.times.get(shown_before..).unwrap_or_default();
         let per_count = self.per_count();
-        self.auto.edges(merged, amount, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
-        self.health.turns(
+        self.auto.edges(merged, amount, &mut SpeedSink { column: shown.speed, last: &mut self.state.speed, per_count });
+        self.state.health.turns(
             a.0.get(..pairs).unwrap_or_default(),
             b.0.get(..pairs).unwrap_or_default(),
             a_first,
             decoder.levels(),
         );
-        if self.raw.is_none() {
-            self.sums.spacing.edge(start, a_first);
-            self.sums.spacing.many(closest, (end, !a_first));
+        if self.state.raw.is_none() {
+            self.state.sums.spacing.edge(start, a_first);
+            self.state.sums.spacing.many(closest, (end, !a_first));
         }
-        self.position += amount * edges;
-        self.total += amount * edges;
-        self.sums.lost -= amount * edges;
-        self.run += edges as u64;
+        self.state.position += amount * edges;
+        self.state.total += amount * edges;
+        self.state.sums.lost -= amount * edges;
+        self.state.run += edges as u64;
         if direction {
-            self.sums.up += edges as u64
+            self.state.sums.up += edges as u64
         } else {
-            self.sums.down += edges as u64
+            self.state.sums.down += edges as u64
         }
-        self.between.counts(direction, edges);
-        self.sums.edges = self.sums.edges.map(|edges| edges + pairs as u64);
-        self.last_count = Some((end, direction));
-        self.sums.lone.edges(end);
-        self.last_edge = Some((end, !a_first));
-        if let Some(decoder) = &mut self.decoder {
+        self.state.between.counts(direction, edges);
+        self.state.sums.edges = self.state.sums.edges.map(|edges| edges + pairs as u64);
+        self.state.last_count = Some((end, direction));
+        self.state.sums.lone.edges(end);
+        self.state.last_edge = Some((end, !a_first));
+        if let Some(decoder) = &mut self.state.decoder {
             decoder.pass(pairs);
         }
         *a = Head(a.0.get(pairs..).unwrap_or_default());
@@ -385,24 +436,24 @@ impl Encoder {
 
     #[cold]
     fn illegal(&mut self, at: Nanos, shown: &mut Shown<'_>) {
-        self.sums.illegal += 1;
-        self.sums.first_illegal.get_or_insert(at);
-        self.last_illegal = Some(at);
+        self.state.sums.illegal += 1;
+        self.state.sums.first_illegal.get_or_insert(at);
+        self.state.last_illegal = Some(at);
         let near = |(last, _): (Nanos, bool)| at.saturating_sub(last).0 <= AT_SPEED * self.tick.0;
-        self.sums.illegal_at_speed += u64::from(self.last_edge.is_some_and(near));
-        if self.raw.is_none() {
-            self.sums.spacing.both();
+        self.state.sums.illegal_at_speed += u64::from(self.state.last_edge.is_some_and(near));
+        if self.state.raw.is_none() {
+            self.state.sums.spacing.both();
         }
-        self.health.break_off();
+        self.state.health.break_off();
         self.set_fault(at, true, shown);
     }
 
     /// Faults show as they stand after the instant.
     fn set_fault(&mut self, at: Nanos, fault: bool, shown: &mut Shown<'_>) {
-        if self.fault == fault {
+        if self.state.fault == fault {
             return;
         }
-        self.fault = fault;
+        self.state.fault = fault;
         match shown.fault.toggles.last() == Some(&at) {
             true => drop(shown.fault.toggles.pop()),
             false => shown.fault.toggles.push(at),
@@ -411,25 +462,25 @@ impl Encoder {
 
     /// The index rises.
     fn mark(&mut self, at: Nanos, shown: &mut Shown<'_>) {
-        self.sums.marks += 1;
+        self.state.sums.marks += 1;
         self.set_fault(at, false, shown);
-        let last = self.last_count.map(|(_, forward)| forward);
+        let last = self.state.last_count.map(|(_, forward)| forward);
         let checks = self.settings.index_does == IndexDoes::Check;
         let expected = counts_per_rev(&self.settings).filter(|_| checks);
-        let wrong = self.between.mark(at, last, expected);
+        let wrong = self.state.between.mark(at, last, expected);
         let whole = wrong.filter(|wrong| wrong.expected > 0 && wrong.counts % wrong.expected == 0);
-        self.sums.missed_marks += whole.map_or(0, |whole| (whole.counts / whole.expected - 1).unsigned_abs());
+        self.state.sums.missed_marks += whole.map_or(0, |whole| (whole.counts / whole.expected - 1).unsigned_abs());
         if let Some(missing) = wrong.filter(|_| whole.is_none()) {
-            self.sums.missing_counts += missing.expected - missing.counts;
-            if self.sums.missing.len() < MOST_KEPT {
-                self.sums.missing.push(missing);
+            self.state.sums.missing_counts += missing.expected - missing.counts;
+            if self.state.sums.missing.len() < MOST_KEPT {
+                self.state.sums.missing.push(missing);
             }
         }
-        match (self.settings.index_does, self.armed) {
+        match (self.settings.index_does, self.state.armed) {
             (IndexDoes::Zero, _) => self.zero(at, None, shown),
             (IndexDoes::Home, Some(armed)) => {
-                self.armed = None;
-                self.zero(at, Some(self.total - armed), shown);
+                self.state.armed = None;
+                self.zero(at, Some(self.state.total - armed), shown);
             }
             _ => {}
         }
@@ -439,34 +490,34 @@ impl Encoder {
     fn zero_switch(&mut self, at: Nanos, shown: &mut Shown<'_>) {
         self.set_fault(at, false, shown);
         match self.settings.index_does {
-            IndexDoes::Home => self.armed = Some(self.total),
+            IndexDoes::Home => self.state.armed = Some(self.state.total),
             IndexDoes::Check | IndexDoes::Zero => self.zero(at, None, shown),
         }
     }
 
     fn zero(&mut self, at: Nanos, from_switch: Option<i64>, shown: &mut Shown<'_>) {
-        if self.sums.homings.len() < MOST_KEPT {
-            let before = self.known.then_some(self.position);
-            self.sums.homings.push(Homing { at, before, from_switch });
+        if self.state.sums.homings.len() < MOST_KEPT {
+            let before = self.state.known.then_some(self.state.position);
+            self.state.sums.homings.push(Homing { at, before, from_switch });
         }
-        self.position = self.settings.zero_at;
-        self.known = true;
+        self.state.position = self.settings.zero_at;
+        self.state.known = true;
         if shown.homed.last_level() == Some(false) {
             shown.homed.toggles.push(at);
         }
-        if shown.position.last() != Some(self.position) {
-            shown.position.set(at, self.position);
+        if shown.position.last() != Some(self.state.position) {
+            shown.position.set(at, self.state.position);
         }
     }
 
     /// What the index and the switch do at `at`, after the count.
     fn others(&mut self, at: Nanos, index: bool, zero_on: bool, shown: &mut Shown<'_>) {
-        self.index ^= index;
-        self.zero_on ^= zero_on;
-        if index && self.index {
+        self.state.index ^= index;
+        self.state.zero_on ^= zero_on;
+        if index && self.state.index {
             self.mark(at, shown);
         }
-        if zero_on && self.zero_on {
+        if zero_on && self.state.zero_on {
             self.zero_switch(at, shown);
         }
     }
@@ -515,7 +566,7 @@ impl Block for Encoder {
         let Sources { a, b, index, zero_on, .. } = self.sources;
         let mut heads = [Some(a), Some(b), index, zero_on].map(|source| Head::of(&inputs, source));
         let mut raw_from = Nanos(0);
-        if self.decoder.is_none() {
+        if self.state.decoder.is_none() {
             if self.start(&inputs, &mut heads, &mut shown).is_none() {
                 return;
             }
@@ -525,7 +576,7 @@ impl Block for Encoder {
         self.work_raw(&inputs, raw_from);
         self.pass_still(window.until, &mut shown);
         let per_count = self.per_count();
-        self.auto.pass(window.until, &mut SpeedSink { column: shown.speed, last: &mut self.speed, per_count });
+        self.auto.pass(window.until, &mut SpeedSink { column: shown.speed, last: &mut self.state.speed, per_count });
         if self.settings.per_count.is_some() {
             value.times.extend_from_slice(&position.times);
             value.values.extend(position.values.iter().filter_map(|&position| self.settings.value(position)));
@@ -537,7 +588,7 @@ impl Block for Encoder {
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        self.sums = Sums::default();
+        self.state.sums = Sums::default();
     }
 
     fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
@@ -547,42 +598,22 @@ impl Block for Encoder {
         sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
     }
 
-    fn summary(&self, _tally: Tally) -> PointSummary {
-        let Self { settings, sums, .. } = self;
-        let position = (self.known && self.decoder.is_some()).then_some(self.position);
-        PointSummary::Encoder(Box::new(EncoderSummary {
-            position,
-            value: position.and_then(|position| settings.value(position)),
-            unit: settings.unit.clone(),
-            illegal: sums.illegal,
-            reversals: sums.reversals,
-            index_marks: sums.marks,
-            dither: sums.dither,
-            forward: sums.up,
-            backward: sums.down,
-            speed: self.decoder.is_some().then_some(self.speed),
-            homed: !sums.homings.is_empty() || (self.known && wants_zero(settings, &self.sources)),
-            homings: sums.homings.clone(),
-            missing: sums.missing.clone(),
-            missing_counts: sums.missing_counts,
-            missed_marks: sums.missed_marks,
-            lone_counts: sums.lone.most(),
-            still_after: settings.still_after,
-            counts_per_cycle: i64::from(settings.decode.counts()),
-            first_illegal: sums.first_illegal,
-            illegal_at_speed: sums.illegal_at_speed,
-            slowest_scan: sums.spacing.closest,
-            lost_by_scan: self.sources.raw.is_some().then_some(sums.lost),
-            edges: sums.edges,
-            phase: self.health.told(),
-            worst_phase: self.health.worst(),
-            has_index: self.sources.index.is_some(),
-            wants_zero: wants_zero(settings, &self.sources),
-            zero_at: settings.zero_at,
-            counts_per_rev: counts_per_rev(settings),
-            tick: self.tick,
-            last_count: self.last_count,
-            last_illegal: self.last_illegal,
-        }))
+    fn next_due(&self) -> Option<Nanos> {
+        let still =
+            self.state.last_count.filter(|_| self.state.moving).map(|(last, _)| last + self.settings.still_after);
+        [still, self.auto.next_due()].into_iter().flatten().min()
+    }
+}
+
+impl Stateful for Encoder {
+    type State = State;
+
+    fn save(&self) -> State {
+        State { auto: Some(self.auto.save()), ..self.state.clone() }
+    }
+
+    fn restore(&mut self, mut state: State) {
+        state.auto.take().into_iter().for_each(|state| self.auto.restore(state));
+        self.state = state;
     }
 }

@@ -1,5 +1,7 @@
 //! From the levels of two channels to counts.
 
+use serde::{Deserialize, Serialize};
+
 /// Which edges count.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Decode {
@@ -35,18 +37,16 @@ pub enum Step {
 }
 
 /// The levels of both channels, instant by instant.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decoder {
-    decode: Decode,
-    reverse: bool,
     a: bool,
     b: bool,
 }
 
 impl Decoder {
-    /// A decoder at levels; `reverse` turns the directions around.
-    pub fn new(decode: Decode, reverse: bool, a: bool, b: bool) -> Self {
-        Self { decode, reverse, a, b }
+    /// A decoder at levels.
+    pub fn new(a: bool, b: bool) -> Self {
+        Self { a, b }
     }
 
     /// The levels after the last instant.
@@ -54,10 +54,10 @@ impl Decoder {
         (self.a, self.b)
     }
 
-    /// Whether channels that take turns from here on, one edge an instant, go forward.
+    /// Whether channels that take turns from here on, one edge an instant, go forward where nothing is reversed.
     pub fn turns_forward(&self, a_first: bool) -> bool {
         // A changes to what B is not, or B to what A is.
-        ((self.a == self.b) == a_first) != self.reverse
+        (self.a == self.b) == a_first
     }
 
     /// Passes so many edges of each channel.
@@ -69,18 +69,18 @@ impl Decoder {
 
     /// Takes an instant in which the channels have changed, or not.
     ///
-    /// Forward is A leading B: A changes to what B is not, B to what A is.
+    /// Forward is A leading B: A changes to what B is not, B to what A is. `reverse` turns the directions around.
     #[inline]
-    pub fn step(&mut self, a_changed: bool, b_changed: bool) -> Step {
+    pub fn step(&mut self, decode: Decode, reverse: bool, a_changed: bool, b_changed: bool) -> Step {
         self.a ^= a_changed;
         self.b ^= b_changed;
         let counts = match (a_changed, b_changed) {
             (false, false) => return Step::Nothing,
             (true, true) => return Step::Illegal,
-            (true, false) => self.decode != Decode::X1 || !self.b,
-            (false, true) => self.decode == Decode::X4,
+            (true, false) => decode != Decode::X1 || !self.b,
+            (false, true) => decode == Decode::X4,
         };
         let forward = (self.a != self.b) == a_changed;
-        if counts { Step::Count(forward != self.reverse) } else { Step::Nothing }
+        if counts { Step::Count(forward != reverse) } else { Step::Nothing }
     }
 }

@@ -1,10 +1,11 @@
 //! The edges of an encoder's channels: those to come, how close they are, and how many take turns.
 
-use crate::engine::{BitSource, Inputs};
+use crate::block::{BitSource, Inputs};
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The shortest time between edges of different channels.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(super) struct Spacing {
     /// The last edge, and whether it was one of A.
     last: Option<(Nanos, bool)>,

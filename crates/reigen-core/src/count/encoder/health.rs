@@ -4,7 +4,7 @@
 //! the thousandth cycle on over every eighth.
 
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// A cycle is steady where it takes as long as the one before to within this share.
 const STEADY: f64 = 0.05;
@@ -17,7 +17,7 @@ const LATER: u64 = 8;
 const OCTAVES: usize = 64;
 
 /// Cycles of one octave of speed in one direction.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 struct Cycles {
     count: u64,
     phase: f64,
@@ -98,7 +98,7 @@ struct Cycle {
 }
 
 /// The running form.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Health {
     /// When A last rose and fell, and B.
     a: [Nanos; 2],

@@ -1,7 +1,7 @@
 //! Zeroing: by the index, by a switch, or by the index after a switch; and how well zeros repeat.
 
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// What the index does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -16,7 +16,7 @@ pub enum IndexDoes {
 }
 
 /// One zeroing.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Homing {
     /// When.
     #[serde(rename = "at_ns")]
@@ -28,7 +28,7 @@ pub struct Homing {
 }
 
 /// Two marks with other counts between them than a revolution's.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Missing {
     /// When the earlier mark came.
     #[serde(rename = "from_ns")]
@@ -43,7 +43,7 @@ pub struct Missing {
 }
 
 /// What lies between two marks.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Between {
     mark: Option<Nanos>,
     /// The direction of the count before the mark.

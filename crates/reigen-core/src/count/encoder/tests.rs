@@ -2,9 +2,8 @@ use super::block::{self, Encoder, Settings, Sources};
 use super::decode::Decode;
 use super::homing::IndexDoes;
 use super::summary::EncoderSummary;
+use crate::block::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
-use crate::engine::{BitSource, Block, Inputs, Lines, Outputs};
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
 use proptest::prelude::*;
 
@@ -81,8 +80,8 @@ fn work_to(end: u64, settings: &Settings, lines: &[Line], with_zero: bool, cuts:
         }
         from = until;
     }
-    let PointSummary::Encoder(summary) = block.summary(Tally::default()) else { panic!("no encoder") };
-    Worked { shown, summary: *summary }
+    let summary = block.summary();
+    Worked { shown, summary }
 }
 
 /// The same instant by instant, by the words of the standard table of both channels.

@@ -1,10 +1,48 @@
-//! What every block of the engine's graph is.
+//! What every block of the engine's graph is: it reads columns, fills columns, and has a state that can be saved.
+
+mod instants;
+
+pub use instants::Instants;
 
 use crate::account::Verdict;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::Happening;
-use crate::summary::{PointSummary, Tally};
 use crate::time::{Nanos, Window};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::fmt::Debug;
+
+/// How many columns of each type a block fills.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Shape {
+    /// Bits.
+    pub bits: usize,
+    /// Counts.
+    pub counts: usize,
+    /// Readings.
+    pub readings: usize,
+}
+
+impl Shape {
+    /// One bit.
+    pub const BIT: Shape = Shape { bits: 1, counts: 0, readings: 0 };
+    /// One count.
+    pub const COUNT: Shape = Shape { bits: 0, counts: 1, readings: 0 };
+    /// One reading.
+    pub const READING: Shape = Shape { bits: 0, counts: 0, readings: 1 };
+}
+
+/// The type of a point's main column, which is the first of its columns of that type.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum MainColumn {
+    /// On or off.
+    #[default]
+    Bit,
+    /// A whole number.
+    Count,
+    /// A real number.
+    Reading,
+}
 
 /// Where a block reads a two-level signal from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -97,7 +135,7 @@ impl<'a> Inputs<'a> {
 /// The columns that a block fills.
 #[derive(Debug)]
 pub struct Outputs<'a> {
-    /// Its bits, in the order of [`Shape`](super::Shape).
+    /// Its bits, in the order of [`Shape`].
     pub bits: &'a mut [BitColumn],
     /// Its counts.
     pub counts: &'a mut [CountColumn],
@@ -164,8 +202,58 @@ pub trait Block: Send {
         0
     }
 
-    /// What the point did, from its state and the tally of its first bit.
-    fn summary(&self, tally: Tally) -> PointSummary {
-        PointSummary::Bit(tally)
+    /// The earliest time at which it may change its columns though nothing that it reads changes; `None` for never.
+    ///
+    /// Up to that time its columns stay as they are. At that time there may be no change after all; then what comes
+    /// next is due later.
+    fn next_due(&self) -> Option<Nanos> {
+        None
     }
 }
+
+/// A block whose running state is plain data, apart from its settings.
+///
+/// Saved at the end of a window and restored into a fresh block of the same settings, it goes on as if nothing had
+/// been. What was remembered and not yet told is no part of it, and whether it remembers is not either.
+pub trait Stateful: Block {
+    /// What it must know of the past.
+    type State: Debug + Clone + PartialEq + Serialize + DeserializeOwned;
+
+    /// The state at the end of the last window.
+    fn save(&self) -> Self::State;
+
+    /// Goes on from a state.
+    fn restore(&mut self, state: Self::State);
+}
+
+/// [`Stateful`] for a block whose columns tell all that it must know of the past.
+macro_rules! without_state {
+    ($block:ty) => {
+        impl $crate::block::Stateful for $block {
+            type State = ();
+
+            fn save(&self) {}
+
+            fn restore(&mut self, (): ()) {}
+        }
+    };
+}
+pub(crate) use without_state;
+
+/// [`Stateful`] for a block with its running state in the field `state`.
+macro_rules! keeps_state {
+    ($block:ty, $state:ty) => {
+        impl $crate::block::Stateful for $block {
+            type State = $state;
+
+            fn save(&self) -> $state {
+                self.state.clone()
+            }
+
+            fn restore(&mut self, state: $state) {
+                self.state = state;
+            }
+        }
+    };
+}
+pub(crate) use keeps_state;

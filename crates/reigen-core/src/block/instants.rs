@@ -102,6 +102,13 @@ impl<'a> Instants<'a> {
         }
     }
 
+    /// When the next change of a bit comes; it may come before all bits have a level.
+    #[inline]
+    pub fn next_change(&self) -> Option<Nanos> {
+        let next = self.heads.iter().map(|head| head.next).min().unwrap_or(NEVER);
+        (next != NEVER).then_some(Nanos(next))
+    }
+
     /// The level of a bit after the instant, by its number among the sources.
     #[inline]
     pub fn level(&self, bit: usize) -> bool {
@@ -114,6 +121,11 @@ impl<'a> Instants<'a> {
         self.heads.get(bit).map_or(0, |head| if head.level { head.toggles.div_ceil(2) } else { head.toggles / 2 })
     }
 
+    /// How often a bit changed in the instant.
+    pub fn toggles(&self, bit: usize) -> usize {
+        self.heads.get(bit).map_or(0, |head| head.toggles)
+    }
+
     /// The levels of the first 64 bits after the instant, the first of them lowest.
     #[inline]
     pub fn word(&self) -> u64 {
@@ -123,9 +135,9 @@ impl<'a> Instants<'a> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::Lines;
     use super::*;
     use crate::column::BitColumn;
-    use crate::engine::Lines;
     use proptest::prelude::*;
 
     fn column(since: u64, toggles: &[u64]) -> BitColumn {

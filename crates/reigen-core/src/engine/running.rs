@@ -1,0 +1,158 @@
+//! Running blocks: a closed list, so that whoever must know them all is told by the compiler when one comes.
+
+use crate::analog::meter::{Analog, Scaled};
+use crate::analog::threshold::Threshold;
+use crate::block::{Block, Stateful};
+use crate::condition::input::Input;
+use crate::count::counter::Counter;
+use crate::count::encoder::block::Encoder;
+use crate::expand::expander::Expander;
+use crate::expand::word::Word;
+use crate::logic::apply::Apply;
+use crate::logic::blink::Blink;
+use crate::logic::evaluate::Evaluate;
+use crate::logic::expect::Expect;
+use crate::logic::latch::{Latch, Toggle};
+use crate::logic::oneshot::OneShot;
+use crate::logic::output::Output;
+use crate::logic::pair::Pair;
+use crate::logic::timer::Timer;
+use crate::rate::meter::Rate;
+use crate::rate::width::{Stretches, Width};
+use crate::summary::PointSummary;
+use crate::tally::Tally;
+use serde::{Deserialize, Serialize};
+use std::ops::{Deref, DerefMut};
+
+macro_rules! running {
+    ($($(#[$doc:meta])* $block:ident),+ $(,)?) => {
+        /// A block at work. What all blocks can do is [`Block`], which it dereferences to.
+        pub enum Running {
+            $($(#[$doc])* $block(Box<$block>),)+
+        }
+
+        /// What a block must know of the past.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+        pub enum BlockState {
+            $($(#[$doc])* $block(Box<<$block as Stateful>::State>),)+
+        }
+
+        impl Running {
+            /// The state at the end of the last window.
+            pub fn save(&self) -> BlockState {
+                match self {
+                    $(Self::$block(block) => BlockState::$block(Box::new(block.save())),)+
+                }
+            }
+
+            /// Goes on from a state; false where it is that of another block.
+            pub fn restore(&mut self, state: BlockState) -> bool {
+                match (self, state) {
+                    $((Self::$block(block), BlockState::$block(state)) => block.restore(*state),)+
+                    _ => return false,
+                }
+                true
+            }
+        }
+
+        impl Deref for Running {
+            type Target = dyn Block;
+
+            fn deref(&self) -> &Self::Target {
+                match self {
+                    $(Self::$block(block) => &**block,)+
+                }
+            }
+        }
+
+        impl DerefMut for Running {
+            fn deref_mut(&mut self) -> &mut Self::Target {
+                match self {
+                    $(Self::$block(block) => &mut **block,)+
+                }
+            }
+        }
+
+        $(
+            impl From<$block> for Running {
+                fn from(block: $block) -> Self {
+                    Self::$block(Box::new(block))
+                }
+            }
+        )+
+    };
+}
+
+running! {
+    /// A line of two levels, conditioned.
+    Input,
+    /// A count.
+    Counter,
+    /// A position by quadrature.
+    Encoder,
+    /// A chain of shift registers.
+    Expander,
+    /// A number made of bits.
+    Word,
+    /// A frequency or speed.
+    Rate,
+    /// How long a level is held.
+    Stretches,
+    /// A reading of held times.
+    Width,
+    /// A recorded number, scaled.
+    Scaled,
+    /// A reading of a number.
+    Analog,
+    /// A number against two levels.
+    Threshold,
+    /// An expression over bits.
+    Evaluate,
+    /// One operation over numbers.
+    Apply,
+    /// A pulse at an edge.
+    OneShot,
+    /// A state that is set and reset.
+    Latch,
+    /// A state that flips.
+    Toggle,
+    /// A timer.
+    Timer,
+    /// Both sides of a changeover contact.
+    Pair,
+    /// Flashes.
+    Blink,
+    /// A bit that is passed on.
+    Output,
+    /// What should hold.
+    Expect,
+}
+
+impl Running {
+    /// What its point did; `tally` is that of its first bit.
+    pub fn summary(&self, tally: Tally) -> PointSummary {
+        match self {
+            Self::Input(block) => PointSummary::Input(block.summary(tally)),
+            Self::Counter(block) => PointSummary::Counter(block.summary()),
+            Self::Encoder(block) => PointSummary::Encoder(Box::new(block.summary())),
+            Self::Expander(block) => PointSummary::Expander(Box::new(block.summary())),
+            Self::Word(block) => PointSummary::Word(Box::new(block.summary(tally))),
+            Self::Rate(block) => PointSummary::Rate(Box::new(block.summary())),
+            Self::Width(block) => PointSummary::Width(block.summary()),
+            Self::Analog(block) => PointSummary::Analog(Box::new(block.summary(tally))),
+            Self::Pair(block) => PointSummary::Pair(block.summary(tally)),
+            Self::Expect(block) => PointSummary::Expectation(block.summary()),
+            Self::Stretches(_)
+            | Self::Scaled(_)
+            | Self::Threshold(_)
+            | Self::Evaluate(_)
+            | Self::Apply(_)
+            | Self::OneShot(_)
+            | Self::Latch(_)
+            | Self::Toggle(_)
+            | Self::Timer(_)
+            | Self::Blink(_)
+            | Self::Output(_) => PointSummary::Bit(tally),
+        }
+    }
+}
