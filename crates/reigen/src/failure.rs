@@ -1,7 +1,6 @@
 //! Errors in a person's words: the one place where they are put together.
 
 use crate::cli::ColorWord;
-use crate::log::FILE_ONLY;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
@@ -11,6 +10,7 @@ use reigen_core::station::error::MOST_TOLD;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};
+use reigen_run::error::RunError;
 use std::io::{self, Write};
 use std::process::ExitCode;
 
@@ -33,6 +33,18 @@ pub(crate) enum Failure {
     Sum(SizingError),
     /// Standard output took no more.
     Print(io::Error),
+}
+
+impl From<RunError> for Failure {
+    fn from(error: RunError) -> Self {
+        match error {
+            RunError::Station { file, source_text, errors } => Self::Station { file, source: source_text, errors },
+            RunError::Unreadable { file, why, help } => Self::Unreadable { file, why, help },
+            RunError::Recording(error) => Self::Recording(error),
+            RunError::Output(error) => Self::Output(error),
+            RunError::Request { message, help } => Self::Usage { message, help },
+        }
+    }
 }
 
 impl From<RecordingError> for Failure {
@@ -64,6 +76,9 @@ impl From<io::Error> for Failure {
         Self::Print(error)
     }
 }
+
+/// The target of what only the log file needs: standard error has it in another form.
+pub(crate) const FILE_ONLY: &str = "file";
 
 /// Bad usage or bad input.
 const REFUSED: u8 = 2;

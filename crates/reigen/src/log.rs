@@ -1,7 +1,7 @@
 //! What the program tells of its work: on standard error as much as is wished, and in a log file.
 
 use crate::cli::Manner;
-use crate::failure::Failure;
+use crate::failure::{FILE_ONLY, Failure};
 use reigen_io::output_file::OutputError;
 use std::fs::File;
 use std::io;
@@ -10,9 +10,6 @@ use std::sync::Mutex;
 use tracing_subscriber::filter::{LevelFilter, filter_fn};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::{Layer, fmt, registry};
-
-/// The target of what only the log file needs: standard error has it in another form.
-pub(crate) const FILE_ONLY: &str = "file";
 
 /// Begins telling, in the manner that was asked for.
 ///

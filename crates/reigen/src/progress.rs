@@ -2,7 +2,11 @@
 
 use crate::log::is_quiet;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use reigen_core::finding::Finding;
+use reigen_core::time::Nanos;
 use reigen_io::recording::Progress;
+use reigen_run::error::RunError;
+use reigen_run::observer::{Observer, WindowView};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 
@@ -44,9 +48,25 @@ impl Bar {
     }
 
     /// Takes the bar away.
-    pub(crate) fn finish(self) {
-        if let Some(bar) = self.bar {
+    pub(crate) fn hide(&mut self) {
+        if let Some(bar) = self.bar.take() {
             bar.finish_and_clear();
         }
+    }
+}
+
+impl Observer for Bar {
+    fn take(&mut self, _view: &mut WindowView<'_>) -> Result<(), RunError> {
+        self.show();
+        Ok(())
+    }
+
+    fn take_early(&mut self, _view: &mut WindowView<'_>) {
+        self.show();
+    }
+
+    fn finish(&mut self, _end: Nanos) -> Result<Vec<Finding>, RunError> {
+        self.hide();
+        Ok(Vec::new())
     }
 }

@@ -1,18 +1,22 @@
-//! A recording read through, for commands that measure its lines without a station.
+//! Recordings as the options say, opened and read through.
 
+use crate::cli::ReadingArguments;
 use crate::failure::Failure;
 use crate::progress::Bar;
-use indexmap::IndexMap;
 use reigen_core::finding::Finding;
-use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
+use reigen_core::lines::LineColumns;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::station::StationErrorKind;
-use reigen_core::station::line_names::LineNames;
 use reigen_core::time::Nanos;
-use reigen_io::options::ReadOptions;
+use reigen_io::check_names;
+use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::{Clock, Recording};
 use reigen_io::source::Source;
-use std::collections::HashMap;
+use reigen_run::measure;
+use reigen_run::observer::Observer;
+use reigen_run::outcome::Outcome;
+use reigen_run::replay::RunOptions;
+use reigen_run::station_file::StationFile;
 use std::path::Path;
 
 /// How the times of recordings in a row belong together.
@@ -54,70 +58,26 @@ pub(crate) fn read_through(
     numbers: &[usize],
     take: &mut (dyn FnMut(&LineColumns) + Send),
 ) -> Result<Nanos, Failure> {
-    let mut lines = recording.select(bits, numbers);
     let mut bar = Bar::new(recording.progress());
-    recording.read(&mut lines, &mut |lines, known_until| {
+    let last = measure::read_through(recording, bits, numbers, &mut |lines| {
         bar.show();
-        let window = lines.cut(known_until);
         take(lines);
-        lines.advance(window);
-        true
     })?;
-    bar.finish();
-    Ok(recording.last_time())
+    bar.hide();
+    Ok(last)
 }
 
-/// The signals of one kind, each once.
-pub(crate) struct Signals {
-    /// The number of each in the recording.
-    pub(crate) numbers: Vec<usize>,
-    /// The shortest name of each, of which the last part stands where no other signal has it.
-    pub(crate) names: Vec<String>,
-    /// All other names of each.
-    pub(crate) aliases: Vec<Vec<String>>,
-    /// Whether a station that names it so means it: not where another line has the same name, or it has none.
-    pub(crate) nameable: Vec<bool>,
-}
-
-/// The signals of one kind, each once, with the shortest of its names.
-pub(crate) fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> Signals {
-    signals_among(lines, &LineNames::new(lines), wanted)
-}
-
-/// The same, with the names of all lines at hand.
-pub(crate) fn signals_among(
-    lines: &[RecordedLine],
-    known: &LineNames<'_>,
-    wanted: impl Fn(&LineKind) -> bool,
-) -> Signals {
-    let mut found: IndexMap<usize, Vec<String>> = IndexMap::new();
-    for line in lines.iter().filter(|line| wanted(&line.kind)) {
-        found.entry(line.signal).or_default().push(line.name.clone());
-    }
-    let shortest = |names: &[String]| names.iter().min_by_key(|name| name.len()).cloned().unwrap_or_default();
-    // The last part of a name will do where no other line has it.
-    let whole: Vec<String> = found.values().map(|names| shortest(names)).collect();
-    let mut leaves: HashMap<&str, usize> = HashMap::new();
-    whole.iter().for_each(|name| *leaves.entry(leaf(name)).or_default() += 1);
-    let means = |name: &str, signal: usize| {
-        !name.trim().is_empty() && [known.level(name), known.number(name)].contains(&Ok(signal))
-    };
-    let name = |(whole, &signal): (&String, &usize)| {
-        let leaf = leaf(whole);
-        if leaves.get(leaf) == Some(&1) && means(leaf, signal) { leaf.to_owned() } else { whole.clone() }
-    };
-    let names: Vec<String> = whole.iter().zip(found.keys()).map(name).collect();
-    let others = |(names, main): (&Vec<String>, &String)| names.iter().filter(|name| *name != main).cloned().collect();
-    Signals {
-        numbers: found.keys().copied().collect(),
-        nameable: names.iter().zip(found.keys()).map(|(name, &signal)| means(name, signal)).collect(),
-        names,
-        aliases: found.values().zip(&whole).map(others).collect(),
-    }
-}
-
-fn leaf(name: &str) -> &str {
-    name.rsplit('.').next().unwrap_or(name)
+/// Works a station over a recording, and shows each window to observers; a bar tells how far it is.
+pub(crate) fn replay(
+    station: &StationFile,
+    recording: Recording,
+    options: &RunOptions<'_>,
+    observers: &mut [&mut dyn Observer],
+) -> Result<Outcome, Failure> {
+    let mut bar = Bar::new(recording.progress());
+    let mut all: Vec<&mut dyn Observer> = vec![&mut bar];
+    all.extend(observers.iter_mut().map(|observer| &mut **observer as &mut dyn Observer));
+    Ok(reigen_run::replay::replay(station, recording, options, &mut all)?)
 }
 
 /// A line that a command names and the recording does not have as it is wanted.
@@ -126,4 +86,38 @@ pub(crate) fn refuse_line(option: &str, kind: &StationErrorKind) -> Failure {
         message: format!("{option}: {kind}"),
         help: kind.help().unwrap_or_else(|| "`reigen survey` lists the lines of a recording".to_owned()),
     }
+}
+
+/// What the options say of a recording.
+pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, Failure> {
+    let thresholds = match (arguments.high_above, arguments.low_below) {
+        (Some(high_above), Some(low_below)) => {
+            if !(high_above.is_finite() && low_below.is_finite()) || high_above < low_below {
+                return Err(Failure::Usage {
+                    message: format!("--high-above {high_above} lies below --low-below {low_below}, or is no number"),
+                    help: "the upper of the two values belongs to --high-above".to_owned(),
+                });
+            }
+            Some(Thresholds { high_above, low_below })
+        }
+        _ => None,
+    };
+    if let Some(lines) = &arguments.lines {
+        check_names(lines).map_err(|message| Failure::Usage {
+            message: format!("--lines: {message}"),
+            help: "name the bits of a sample from bit 0 of its first byte upward".to_owned(),
+        })?;
+    }
+    Ok(ReadOptions {
+        sample_rate: arguments.sample_rate,
+        lines: arguments.lines.clone(),
+        thresholds,
+        separator: arguments.separator,
+        decimal: arguments.decimal,
+        high: arguments.high.clone(),
+        time: arguments.time.clone(),
+        time_unit: arguments.time_unit,
+        plain: arguments.plain_reader,
+        ..ReadOptions::default()
+    })
 }

@@ -1,7 +1,5 @@
 //! The result of a run as one JSON object.
 
-use crate::gauge::GaugeTable;
-use crate::replay::Outcome;
 use indexmap::IndexMap;
 use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::condition::input::InputSummary;
@@ -18,6 +16,8 @@ use reigen_core::simulate::judge::Judgement;
 use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
 use reigen_core::tally::Tally;
+use reigen_run::gauge::GaugeTable;
+use reigen_run::outcome::Outcome;
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.

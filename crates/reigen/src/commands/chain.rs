@@ -1,13 +1,13 @@
 //! `reigen chain`: what a shift-register chain sends, before anything is known of it.
 
 use crate::cli::ChainArguments;
-use crate::commands::survey;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
+use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
-use crate::replay::read_options;
 use crate::tables::{cells, left, table};
+use crate::views::survey;
 use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
 use reigen_core::expand::frames::{Edges, Levels};
 use reigen_core::measure::kind::Kind;

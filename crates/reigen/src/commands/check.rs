@@ -1,45 +1,30 @@
 //! `reigen check`: the wiring, before power goes on.
 
-use crate::Done;
 use crate::cli::CheckArguments;
-use crate::commands::draw;
+use crate::done::Done;
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
-use crate::replay::StationFile;
-use crate::tables;
-use reigen_core::finding::{Finding, Severity};
-use reigen_core::station::Station;
+use crate::views::check::{print, wiring_picture};
 use reigen_core::wiring::list::WireRow;
-use reigen_core::wiring::schematic::schematics;
-use reigen_core::wiring::terminals::TerminalRow;
 use reigen_core::wiring::{Checked, check};
 use reigen_draw::schematic::WiringPicture;
 use reigen_draw::theme::Theme;
 use reigen_io::output_file::{FinishedFile, OutputFile, put_in_place};
-use serde::Serialize;
-use std::collections::HashSet;
+use reigen_run::points::number_of;
+use reigen_run::station_file::StationFile;
 use std::io::Write;
 use std::path::Path;
 
 /// The width of the wiring picture; its height is what its circuits need.
 const WIDTH: u32 = 1280;
 
-/// The result as JSON.
-#[derive(Serialize)]
-struct Summary<'a> {
-    station: Option<&'a str>,
-    findings: &'a [Finding],
-    terminals: &'a [TerminalRow],
-    wires: &'a [WireRow],
-}
-
 /// Runs the command.
 pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Failure> {
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     let station = StationFile::open(&arguments.station)?;
     for name in &arguments.points {
-        draw::number_of(&station.station, name)?;
+        number_of(&station.station, name)?;
     }
     let checked = check(&station.station);
     let mut files = Vec::new();
@@ -53,34 +38,6 @@ pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Fai
     }
     put_in_place(files)?;
     print(&station, &checked, arguments.json, arguments.list, out)
-}
-
-/// Prints what came of a check.
-pub(crate) fn print(
-    station: &StationFile,
-    checked: &Checked,
-    json: bool,
-    list: bool,
-    out: &mut Out,
-) -> Result<Done, Failure> {
-    let title = station.station.title.as_deref();
-    let Checked { findings, terminals, wires } = checked;
-    match (json, list) {
-        (true, _) => out.json(&Summary { station: title, findings, terminals, wires })?,
-        (false, true) => tables::print_wires(title, checked, out)?,
-        (false, false) => tables::print_check(title, checked, out)?,
-    }
-    let wrong = findings.iter().any(|finding| finding.severity == Severity::Error);
-    Ok(if wrong { Done::Differs } else { Done::Fine })
-}
-
-/// The circuits of all sensors, or of the points that are named.
-pub(crate) fn wiring_picture(station: &Station, checked: &Checked, points: &[String]) -> Option<WiringPicture> {
-    let named: HashSet<&str> = points.iter().map(String::as_str).collect();
-    let wanted = |point: &str| named.is_empty() || named.contains(point);
-    let circuits = schematics(station, &checked.findings, &wanted);
-    let title = station.title.as_deref().unwrap_or("Wiring");
-    (!circuits.is_empty()).then(|| WiringPicture { title: title.to_owned(), circuits })
 }
 
 fn picture(station: &StationFile, checked: &Checked, points: &[String]) -> Result<WiringPicture, Failure> {

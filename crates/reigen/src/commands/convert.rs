@@ -5,8 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::progress::Bar;
 use crate::reading;
-use crate::replay::read_options;
-use crate::stretch::Stretch;
+use crate::reading::read_options;
 use crate::tables::print_findings;
 use reigen_core::finding::Finding;
 use reigen_core::names::{counted, nearest, some_of};
@@ -16,6 +15,7 @@ use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
 use reigen_io::write::{Format, Heading, Line, begin_file, write_sidecar, written_lines};
+use reigen_run::stretch::Stretch;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
@@ -24,7 +24,7 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     let format = Format::of_output(output, arguments.format.into())?;
     let sources: Vec<Source> = inputs.iter().map(Source::from).collect();
     let mut recording = reading::open_all(&sources, &options, reading::clock(arguments.own_clocks))?;
-    let stretch = Stretch::new(&recording, arguments.from, arguments.to)?;
+    let stretch = Stretch::new(recording.origin(), arguments.from, arguments.to)?;
     let step = step(arguments, format.0, &recording)?;
     let chosen = chosen(arguments, &recording)?;
     let stretch_wanted = convert::Stretch { from: stretch.from, to: stretch.to, step };
@@ -43,8 +43,8 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
         ConvertError::Recording(error) => Failure::from(error),
         ConvertError::Output(error) => Failure::from(file.explain(error)),
     })?;
-    bar.finish();
-    let end = stretch.end(&recording)?;
+    bar.hide();
+    let end = stretch.end(recording.origin(), recording.last_time())?;
     let sidecar = if format.0 == Format::Packed { Some(write_sidecar(output, &heading)?) } else { None };
     put_in_place(std::iter::once(file.finish()?).chain(sidecar))?;
     let from = seconds_short(recording.origin().file_time_ns(stretch.from));

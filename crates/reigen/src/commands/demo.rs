@@ -1,11 +1,11 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
 use crate::cli::{DemoArguments, WhyArguments};
-use crate::commands::{check, debounce, draw, run, simulate, survey, verify, why};
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::{Outcome, StationFile, Wanted, replay, replay_observed};
-use crate::states::States;
+use crate::reading::replay;
+use crate::simulation;
+use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::measure::advice::Wish;
 use reigen_core::simulate::Simulation;
@@ -14,6 +14,10 @@ use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
+use reigen_run::outcome::Outcome;
+use reigen_run::replay::RunOptions;
+use reigen_run::states::States;
+use reigen_run::station_file::StationFile;
 use std::io::{Cursor, Write};
 use std::path::Path;
 
@@ -42,11 +46,11 @@ struct Walk {
 
 impl Walk {
     fn new() -> Result<Self, Failure> {
-        let scenario = simulate::parse("scenario.toml", SCENARIO)?;
+        let scenario = simulation::parse("scenario.toml", SCENARIO)?;
         let mut simulation = Simulation::new(&scenario, SEED, scenario.duration);
         let mut recording = Vec::new();
-        let heading = simulate::heading(&simulation);
-        simulate::write_all(&mut simulation, begin((Format::Vcd, None), &heading, &mut recording)?)?;
+        let heading = simulation::heading(&simulation);
+        simulation::write_all(&mut simulation, begin((Format::Vcd, None), &heading, &mut recording)?)?;
         Ok(Self { recording, truth: simulation.truth() })
     }
 
@@ -56,8 +60,8 @@ impl Walk {
     }
 
     fn run(&self, station: &StationFile, truth: bool) -> Result<Outcome, Failure> {
-        let wanted = Wanted { truth: truth.then_some(&self.truth), ..Wanted::default() };
-        replay(station, self.recording()?, &wanted)
+        let wanted = RunOptions { truth: truth.then_some(&self.truth), ..RunOptions::default() };
+        replay(station, self.recording()?, &wanted, &mut [])
     }
 }
 
@@ -119,7 +123,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     verify::show(&station, &|| walk.recording(), out)?;
     out.line("\nThe guard is not sound: its two sides disagree for longer than 50 ms. Why?\n")?;
     out.line("$ reigen why station.toml recording.vcd guard --at 50s")?;
-    let guard = draw::number_of(&station.station, "guard")?;
+    let guard = reigen_run::points::number_of(&station.station, "guard")?;
     let asked = WhyArguments { at: Some(50_000_000_000), most: 1, ..WhyArguments::default() };
     why::print(&why::why(&station, walk.recording()?, guard, &asked)?, out)?;
     out.line("\nAnd what the operator sees at 100 s:\n")?;
@@ -145,9 +149,9 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     out.line("\nIt is: 8 ms is what is advised. A press, the raw line over the clean point:\n")?;
     out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
     let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
-    let point = draw::number_of(&station.station, "start_button")?;
-    let chosen = draw::Chosen { points: vec![point], from, to, ..draw::Chosen::default() };
-    draw::print(&draw::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
+    let point = reigen_run::points::number_of(&station.station, "start_button")?;
+    let chosen = diagram::Chosen { points: vec![point], from, to, ..diagram::Chosen::default() };
+    diagram::print(&diagram::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
     out.line("\nWhy was its second edge thrown away?\n")?;
     out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;
     let asked = WhyArguments { edge: Some(2), most: 1, ..WhyArguments::default() };
@@ -157,8 +161,8 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
 /// The displays at 100 s.
 fn show_panel(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
     let mut states = States::default();
-    let wanted = Wanted { to: Some(100_000_000_000), counted_before: true, ..Wanted::default() };
-    let mut outcome = replay_observed(station, walk.recording()?, &wanted, &mut |seen| states.take(&seen))?;
+    let wanted = RunOptions { to: Some(100_000_000_000), counted_before: true, ..RunOptions::default() };
+    let mut outcome = replay(station, walk.recording()?, &wanted, &mut [&mut states])?;
     run::show_displays(station, &states, &mut outcome);
     crate::tables::print_displays(&outcome.displays, out)
 }

@@ -7,7 +7,6 @@ pub(crate) mod convert;
 pub(crate) mod debounce;
 pub(crate) mod demo;
 pub(crate) mod draw;
-mod first_station;
 pub(crate) mod levels;
 pub(crate) mod polling;
 pub(crate) mod rate;

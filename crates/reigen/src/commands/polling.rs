@@ -1,12 +1,12 @@
 //! `reigen polling`: which pulses a slower scan or a chain would miss.
 
 use crate::cli::PollingArguments;
-use crate::commands::draw::number_of;
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::reading;
-use crate::replay::{StationFile, Wanted, read_options, replay_observed};
+use crate::reading::read_options;
+use crate::reading::replay;
 use crate::tables::table;
 use rayon::prelude::*;
 use reigen_core::measure::polling::{Missed, Pulses, sweep};
@@ -17,6 +17,10 @@ use reigen_core::units::significant;
 use reigen_draw::polling::{MissedCurve, PollingPicture};
 use reigen_draw::theme::Theme;
 use reigen_io::recording::Recording;
+use reigen_run::observer::WindowView;
+use reigen_run::points::number_of;
+use reigen_run::replay::RunOptions;
+use reigen_run::station_file::StationFile;
 use serde::Serialize;
 
 /// How far around a single period a picture reaches, as a factor.
@@ -167,16 +171,21 @@ fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
 /// The pulses of each input, as it is after its debounce.
 fn pulses(station: &StationFile, recording: Recording, inputs: &[usize]) -> Result<Vec<Pulses>, Failure> {
     let mut edges: Vec<(Option<bool>, Vec<Nanos>)> = vec![(None, Vec::new()); inputs.len()];
-    replay_observed(station, recording, &Wanted { values_enough: Some(1), ..Wanted::default() }, &mut |seen| {
-        for columns in seen.engine.points() {
-            for (_, (first, edges)) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
-                if let Some((bit, level)) = columns.bit().and_then(|bit| Some((bit, bit.level?))) {
-                    first.get_or_insert(level);
-                    edges.extend_from_slice(&bit.toggles);
+    replay(
+        station,
+        recording,
+        &RunOptions { values_enough: Some(1), ..RunOptions::default() },
+        &mut [&mut |seen: &mut WindowView<'_>| {
+            for columns in seen.engine.points() {
+                for (_, (first, edges)) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {
+                    if let Some((bit, level)) = columns.bit().and_then(|bit| Some((bit, bit.level?))) {
+                        first.get_or_insert(level);
+                        edges.extend_from_slice(&bit.toggles);
+                    }
                 }
             }
-        }
-    })?;
+        }],
+    )?;
     Ok(edges.into_iter().map(|(first, edges)| Pulses::new(edges, first == Some(true))).collect())
 }
 

@@ -1,15 +1,14 @@
 //! `reigen report`: one page to hand over, without anything outside it.
 
 use crate::cli::ReportArguments;
-use crate::commands::check::wiring_picture;
-use crate::commands::draw::{self, Chosen, worked};
-use crate::commands::run::show_displays;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
-use crate::replay::{Outcome, StationFile, read_options};
-use crate::states::States;
+use crate::reading::read_options;
 use crate::tables;
+use crate::views::check::wiring_picture;
+use crate::views::diagram::{Chosen, worked};
+use crate::views::run::show_displays;
 use askama::Template;
 use base64::Engine as _;
 use comfy_table::Table;
@@ -23,6 +22,10 @@ use reigen_draw::diagram::Diagram;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
 use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_run::outcome::Outcome;
+use reigen_run::points::numbers_of;
+use reigen_run::states::States;
+use reigen_run::station_file::StationFile;
 use std::io::Write;
 
 /// The width of its pictures.
@@ -89,17 +92,12 @@ struct Picture {
 pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Failure> {
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
-    let points = match arguments.points.is_empty() {
-        true => (0..station.station.points.len()).collect(),
-        false => {
-            arguments.points.iter().map(|name| draw::number_of(&station.station, name)).collect::<Result<_, _>>()?
-        }
-    };
+    let points = numbers_of(&station.station, &arguments.points)?;
     let chosen = Chosen { points, from: arguments.from, to: arguments.to, ..Chosen::default() };
     let recording = reading::open(&arguments.recording, &options)?;
     let taken_for = recording.taken_for();
     let mut states = States::default();
-    let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut |seen| states.take(seen))?;
+    let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut states)?;
     show_displays(&station, &states, &mut outcome);
     let page = page(&station, &outcome, diagram, taken_for)?;
     let text = page.render().map_err(|error| Failure::Print(std::io::Error::other(error)))?;

@@ -1,17 +1,14 @@
 //! `reigen run`: a station worked over a recording.
 
-use crate::Done;
 use crate::cli::RunArguments;
-use crate::commands::draw::{number_of, parse_scale};
+use crate::done::Done;
 use crate::failure::Failure;
-use crate::gauge::{Gauge, Kept, frame};
+use crate::gauge::{self, frame};
 use crate::print::Out;
 use crate::reading;
-use crate::replay::{Outcome, StationFile, Wanted, read_options, read_text, replay_observed};
-use crate::states::States;
-use crate::summary::Summary;
-use crate::tables;
-use reigen_core::logic::expression::Reference;
+use crate::reading::read_options;
+use crate::reading::replay;
+use crate::views::run::{print, show_displays};
 use reigen_core::simulate::truth::TruthFile;
 use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
@@ -21,6 +18,13 @@ use reigen_io::options::ReadOptions;
 use reigen_io::recording::Clock;
 use reigen_io::small_file;
 use reigen_io::source::Source;
+use reigen_run::gauge::{Gauge, Kept};
+use reigen_run::observer::{Observer, WindowView};
+use reigen_run::points::{number_of, parse_scale};
+use reigen_run::replay::RunOptions;
+use reigen_run::states::States;
+use reigen_run::station_file::StationFile;
+use reigen_run::station_file::read_text;
 use std::path::Path;
 
 /// Runs the command.
@@ -29,7 +33,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
-    let wanted = Wanted::new(arguments, truth.as_ref());
+    let wanted = run_options(arguments, truth.as_ref());
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
@@ -40,30 +44,31 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     };
     let recording = reading::open_all(&sources, &options, clock)?;
     let mut states = States::default();
-    let mut gauge = gauge(&station.station, arguments, recording.origin())?;
+    let mut gauge = readings(&station.station, arguments, recording.origin())?;
     let streams = arguments.watch.is_none() && !arguments.json;
     let (mut kept, mut printed) = (Kept::default(), Ok(()));
     if let Some(gauge) = gauge.as_ref().filter(|_| streams) {
-        gauge.print_head(out)?;
+        gauge::print_head(gauge, out)?;
     }
-    let mut outcome = replay_observed(&station, recording, &wanted, &mut |seen| {
-        if arguments.display {
-            states.take(&seen);
+    let mut take_readings = |view: &mut WindowView<'_>| {
+        let Some(gauge) = &mut gauge else { return };
+        let mut runs = Vec::new();
+        gauge.take(view, |run| if streams { runs.push(run) } else { kept.take(run) });
+        for run in runs {
+            printed = std::mem::replace(&mut printed, Ok(())).and_then(|()| gauge::print(gauge, &run, out));
         }
-        if let Some(gauge) = &mut gauge {
-            let mut runs = Vec::new();
-            gauge.take(&seen, |run| if streams { runs.push(run) } else { kept.take(run) });
-            for run in runs {
-                printed = std::mem::replace(&mut printed, Ok(())).and_then(|()| gauge.print(&run, out));
-            }
-        }
-    })?;
+    };
+    let mut observers: Vec<&mut dyn Observer> = vec![&mut take_readings];
+    if arguments.display {
+        observers.push(&mut states);
+    }
+    let mut outcome = replay(&station, recording, &wanted, &mut observers)?;
     printed?;
     outcome.findings.extend(kept.finding());
     match gauge {
         Some(gauge) if arguments.watch.is_some() => {
             let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
-            gauge.play(&kept, arguments.speed, scale, out)?;
+            gauge::play(&gauge, &kept, arguments.speed, scale, out)?;
             return Ok(Done::Fine);
         }
         Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(kept)),
@@ -82,8 +87,24 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     Ok(if differs { Done::Differs } else { Done::Fine })
 }
 
+/// What the arguments ask of a run, and the truth that they name.
+fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>) -> RunOptions<'a> {
+    RunOptions {
+        truth,
+        remembered: None,
+        counted_before: false,
+        // The last of each window will do where nobody looks at them.
+        values_enough: (arguments.events.is_none() && arguments.trace.is_none()).then_some(1),
+        readings_every: arguments.every.or(arguments.watch.as_ref().map(|_| frame(arguments.speed))),
+        trace: arguments.trace.as_deref(),
+        events: arguments.events.as_deref(),
+        from: arguments.from,
+        to: arguments.to,
+    }
+}
+
 /// What takes readings at a step, where that is asked for.
-fn gauge(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<Option<Gauge>, Failure> {
+fn readings(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<Option<Gauge>, Failure> {
     let help = "rates, widths, analog points, counters and encoders are numbers";
     let usage = |message: String| Failure::Usage { message, help: help.to_owned() };
     if !(arguments.speed.is_finite() && arguments.speed > 0.0) {
@@ -121,28 +142,10 @@ fn states_at(
     at: i64,
 ) -> Result<States, Failure> {
     let mut states = States::default();
-    let wanted = Wanted { to: Some(at), counted_before: true, ..Wanted::default() };
+    let wanted = RunOptions { to: Some(at), counted_before: true, ..RunOptions::default() };
     let recording = reading::open_all(sources, options, clock)?;
-    replay_observed(station, recording, &wanted, &mut |seen| states.take(&seen))?;
+    replay(station, recording, &wanted, &mut [&mut states])?;
     Ok(states)
-}
-
-/// Fills the displays with what points are.
-pub(crate) fn show_displays(station: &StationFile, states: &States, outcome: &mut Outcome) {
-    for display in &station.station.displays {
-        let of = |name: &Reference| states.of(&station.station, name).map(|(value, _)| value);
-        let (rows, findings) = display.rows(&of);
-        outcome.displays.insert(display.name.clone(), rows);
-        outcome.findings.extend(findings);
-    }
-}
-
-/// Prints an outcome, for people or as JSON.
-pub(crate) fn print(station: &StationFile, outcome: &Outcome, json: bool, out: &mut Out) -> Result<(), Failure> {
-    if !json {
-        return tables::print(&station.station, outcome, out);
-    }
-    out.json(&Summary::new(&station.station, outcome))
 }
 
 /// Reads what really happened.

@@ -2,14 +2,13 @@
 
 use crate::cli::SimulateArguments;
 use crate::failure::Failure;
-use crate::replay::read_text;
-use reigen_core::simulate::scenario::{self, Scenario};
-use reigen_core::simulate::{Change, Simulation, Value};
-use reigen_core::time::{Nanos, Origin};
+use crate::simulation::{heading, parse, write_all};
+use reigen_core::simulate::Simulation;
+use reigen_core::time::Nanos;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::small_file::Wanted;
-use reigen_io::write::{Changes, Format, Heading, Line, begin_file};
-use std::io;
+use reigen_io::write::{Format, begin_file};
+use reigen_run::station_file::read_text;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
@@ -37,35 +36,4 @@ pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
         finished.push(file.finish()?);
     }
     Ok(put_in_place(finished)?)
-}
-
-/// The lines of a simulation, which begins at 0.
-pub(crate) fn heading(simulation: &Simulation) -> Heading {
-    let line = |(name, value): (&String, &Value)| Line {
-        name: name.clone(),
-        aliases: Vec::new(),
-        number: matches!(value, Value::Number(_)),
-    };
-    let lines = simulation.names().iter().zip(simulation.start()).map(line).collect();
-    Heading { lines, scope: Some("scenario"), origin: Origin(0), step: Nanos(0) }
-}
-
-/// Writes all changes of a simulation, the values that lines begin with first.
-pub(crate) fn write_all(simulation: &mut Simulation, mut out: Box<dyn Changes + '_>) -> io::Result<()> {
-    for (line, value) in simulation.start().to_vec().into_iter().enumerate() {
-        out.take(Change { time: Nanos(0), line, value })?;
-    }
-    for change in simulation.by_ref() {
-        out.take(change)?;
-    }
-    out.finish(simulation.end())
-}
-
-/// Reads a scenario's text.
-pub(crate) fn parse(name: &str, source: &str) -> Result<Scenario, Failure> {
-    scenario::parse(source).map_err(|errors| Failure::Station {
-        file: name.to_owned(),
-        source: source.to_owned(),
-        errors,
-    })
 }

@@ -2,7 +2,6 @@
 
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::replay::Outcome;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
 use reigen_core::condition::input::InputSummary;
@@ -21,6 +20,7 @@ use reigen_core::units::significant;
 use reigen_core::wiring::Checked;
 use reigen_core::wiring::range::Range;
 use reigen_core::wiring::terminals::TerminalRow;
+use reigen_run::outcome::Outcome;
 
 mod ports;
 mod readings;

@@ -1,21 +1,24 @@
 //! The stretch of a recording that is asked for.
 
-use crate::failure::Failure;
-use reigen_core::time::{Nanos, seconds_short};
-use reigen_io::recording::Recording;
+use crate::error::RunError;
+use reigen_core::time::{Nanos, Origin, seconds_short};
 
 /// The part of the recording that counts.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Stretch {
-    pub(crate) from: Nanos,
-    pub(crate) to: Option<Nanos>,
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Stretch {
+    /// From this time on.
+    pub from: Nanos,
+    /// Up to this time, which belongs to it.
+    pub to: Option<Nanos>,
 }
 
 impl Stretch {
-    /// From the file's own times; what is not said is the whole.
-    pub(crate) fn new(recording: &Recording, from: Option<i64>, to: Option<i64>) -> Result<Self, Failure> {
-        let origin = recording.origin();
-        let usage = |message: String| Failure::Usage {
+    /// From the source's own times; without them it is the whole.
+    ///
+    /// # Errors
+    /// Where one lies before the recording, or they are the wrong way round.
+    pub fn new(origin: Origin, from: Option<i64>, to: Option<i64>) -> Result<Self, RunError> {
+        let usage = |message: String| RunError::Request {
             message,
             help: format!("the recording begins at {} s, in its own times", seconds_short(origin.0)),
         };
@@ -33,12 +36,14 @@ impl Stretch {
     }
 
     /// The last time that counts, once the recording has been read.
-    pub(crate) fn end(&self, recording: &Recording) -> Result<Nanos, Failure> {
-        let last = recording.last_time();
+    ///
+    /// # Errors
+    /// Where it begins after that.
+    pub fn end(&self, origin: Origin, last: Nanos) -> Result<Nanos, RunError> {
         if self.from > last {
-            return Err(Failure::Usage {
+            return Err(RunError::Request {
                 message: "--from lies after the recording".to_owned(),
-                help: format!("it ends at {} s", seconds_short(recording.origin().file_time_ns(last))),
+                help: format!("it ends at {} s", seconds_short(origin.file_time_ns(last))),
             });
         }
         Ok(self.to.map_or(last, |to| to.min(last)))

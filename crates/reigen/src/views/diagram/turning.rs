@@ -1,6 +1,5 @@
 //! What is gathered of an encoder for its rows.
 
-use crate::place::Place;
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
 use reigen_core::station::{Point, Station};
@@ -9,6 +8,7 @@ use reigen_core::time::Nanos;
 use reigen_draw::steps::Steps;
 use reigen_draw::trace::Trace;
 use reigen_draw::turning::Turning;
+use reigen_run::place::Place;
 use std::collections::HashMap;
 
 /// More marks than these are not told apart.

@@ -10,7 +10,7 @@ use std::collections::HashMap;
 
 /// Where a column is.
 #[derive(Debug, Clone)]
-pub(crate) enum Place {
+pub enum Place {
     /// A line, by its name in the station.
     Line(String),
     /// A bit of a point, by their numbers.
@@ -19,7 +19,7 @@ pub(crate) enum Place {
 
 impl Place {
     /// Of a signal that is a line or the name of a bit.
-    pub(crate) fn of_signal(signal: &Signal, station: &Station) -> Option<Self> {
+    pub fn of_signal(signal: &Signal, station: &Station) -> Option<Self> {
         match signal.line() {
             Some(line) => Some(Place::Line(line.name.clone())),
             None => Self::of_name(&signal.expression()?.expression, station),
@@ -27,7 +27,7 @@ impl Place {
     }
 
     /// Of what an input reads.
-    pub(crate) fn of_input(point: &Point, station: &Station) -> Option<Self> {
+    pub fn of_input(point: &Point, station: &Station) -> Option<Self> {
         point.kind.input()?;
         match point.kind.line() {
             Some(line) => Some(Place::Line(line.name.clone())),
@@ -45,7 +45,7 @@ impl Place {
     }
 
     /// The column within a window.
-    pub(crate) fn column<'a>(
+    pub fn column<'a>(
         &self,
         points: &[PointColumns<'a>],
         lines: &'a LineColumns,

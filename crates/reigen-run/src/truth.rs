@@ -11,7 +11,7 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 
 /// Keeps what each point did that a source of the truth belongs to.
-pub(crate) struct TruthWatch<'a> {
+pub struct TruthWatch<'a> {
     truth: &'a TruthFile,
     /// For each point of the station what it is judged by.
     points: Vec<Judged>,
@@ -34,13 +34,14 @@ enum Judged {
 }
 
 impl<'a> TruthWatch<'a> {
-    pub(crate) fn new(station: &Station, truth: &'a TruthFile) -> Self {
+    /// Watches the points of a station that a source of the truth belongs to.
+    pub fn new(station: &Station, truth: &'a TruthFile) -> Self {
         let points = station.points.iter().map(|point| Judged::new(station, point, truth)).collect();
         Self { truth, points }
     }
 
     /// Takes what the points did in the last window.
-    pub(crate) fn take(&mut self, engine: &Engine) {
+    pub fn take(&mut self, engine: &Engine) {
         for columns in engine.points() {
             let Some(judged) = self.points.get_mut(columns.point) else { continue };
             match judged {
@@ -68,12 +69,7 @@ impl<'a> TruthWatch<'a> {
     }
 
     /// Holds it against the truth, given what each point did over all.
-    pub(crate) fn judge(
-        self,
-        station: &Station,
-        summaries: &[PointSummary],
-        origin: Origin,
-    ) -> IndexMap<String, Judgement> {
+    pub fn judge(self, station: &Station, summaries: &[PointSummary], origin: Origin) -> IndexMap<String, Judgement> {
         let Self { truth, points } = self;
         let judged = points.into_iter().zip(&station.points).zip(summaries).filter_map(|((judged, point), summary)| {
             let judgement = match judged {

@@ -1,13 +1,9 @@
-//! `reigen why`: the reason for an edge, a count, a state.
+//! The reason for an edge, a count, a state.
 
 use crate::cli::WhyArguments;
-use crate::commands::draw::number_of;
 use crate::failure::Failure;
-use crate::place::Place;
 use crate::print::Out;
-use crate::reading;
-use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
-use crate::states::States;
+use crate::reading::replay;
 use crate::tables::{left, table};
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::waiting;
@@ -22,25 +18,18 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::resolved;
 use reigen_io::recording::Recording;
+use reigen_run::observer::WindowView;
+use reigen_run::outcome::Outcome;
+use reigen_run::place::Place;
+use reigen_run::replay::RunOptions;
+use reigen_run::states::States;
+use reigen_run::station_file::StationFile;
 use serde::Serialize;
 
 mod fates;
 mod made;
 
 use fates::{Fates, Reasons};
-
-/// Runs the command.
-pub(crate) fn run(arguments: &WhyArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
-    let station = StationFile::open(&arguments.station)?;
-    let point = number_of(&station.station, &arguments.point)?;
-    let recording = reading::open(&arguments.recording, &options)?;
-    let told = why(&station, recording, point, arguments)?;
-    match arguments.json {
-        true => out.json(&told),
-        false => print(&told, out),
-    }
-}
 
 /// What is asked beside the point.
 pub(crate) fn why(
@@ -137,15 +126,20 @@ fn of_input(
     let mut fates = Fates::new(settings, recording.origin(), arguments.edge, most(arguments));
     let mut verdicts = Vec::new();
     let wanted = wanted(arguments, number);
-    let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
-        let points: Vec<_> = seen.engine.points().collect();
-        let bit = place.as_ref().and_then(|place| place.column(&points, seen.lines, seen.line_numbers));
-        if let Some(bit) = bit {
-            fates.take_edges(bit.level, &bit.toggles);
-        }
-        seen.engine.take_verdicts(number, &mut verdicts);
-        fates.take_verdicts(&mut verdicts);
-    })?;
+    let outcome = replay(
+        station,
+        recording,
+        &wanted,
+        &mut [&mut |seen: &mut WindowView<'_>| {
+            let points: Vec<_> = seen.engine.points().collect();
+            let bit = place.as_ref().and_then(|place| place.column(&points, seen.lines, seen.line_numbers));
+            if let Some(bit) = bit {
+                fates.take_edges(bit.level, &bit.toggles);
+            }
+            seen.engine.take_verdicts(number, &mut verdicts);
+            fates.take_verdicts(&mut verdicts);
+        }],
+    )?;
     let (reasons, edges) = fates.finish();
     if arguments.edge.is_some() && reasons.shown.is_empty() && reasons.more == 0 {
         return Err(Failure::Usage {
@@ -169,10 +163,10 @@ fn most(arguments: &WhyArguments) -> usize {
 }
 
 /// A run in which the fate of one point's edges is remembered.
-fn wanted(arguments: &WhyArguments, point: usize) -> Wanted<'static> {
+fn wanted(arguments: &WhyArguments, point: usize) -> RunOptions<'static> {
     let remembered = Some(vec![point]);
     let (from, to) = (arguments.from, arguments.to);
-    Wanted { from, to, remembered, counted_before: true, values_enough: Some(1), ..Wanted::default() }
+    RunOptions { from, to, remembered, counted_before: true, values_enough: Some(1), ..RunOptions::default() }
 }
 
 /// What people call what an input reads.
@@ -218,14 +212,19 @@ fn of_other(
         });
     };
     let mut scans = ScanCount::of(station, point);
-    let outcome = replay_observed(station, recording, &wanted(arguments, number), &mut |seen| {
-        if let Some(scans) = &mut scans {
-            scans.take(&seen);
-        }
-        let told = seen.engine.take_events(seen.window, &mut waiting);
-        waiting.retain(|event: &Event| event.point == number);
-        order.pass(&mut waiting, told).for_each(&mut tell);
-    })?;
+    let outcome = replay(
+        station,
+        recording,
+        &wanted(arguments, number),
+        &mut [&mut |seen: &mut WindowView<'_>| {
+            if let Some(scans) = &mut scans {
+                scans.take(seen);
+            }
+            let told = seen.engine.take_events(seen.window, &mut waiting);
+            waiting.retain(|event: &Event| event.point == number);
+            order.pass(&mut waiting, told).for_each(&mut tell);
+        }],
+    )?;
     order.pass(&mut waiting, Nanos(u64::MAX)).for_each(&mut tell);
     let (head, mut sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
     if let (Some(scans), Some(PointSummary::Counter(counter))) = (scans, outcome.points.get(number)) {
@@ -262,7 +261,7 @@ impl ScanCount {
         Some(Self { times, point: number, bit, on_since: None, count: 0 })
     }
 
-    fn take(&mut self, seen: &Seen<'_>) {
+    fn take(&mut self, seen: &WindowView<'_>) {
         let columns = seen.engine.points().find(|columns| columns.point == self.point);
         let Some(column) = columns.and_then(|columns| columns.bits.get(self.bit)) else { return };
         if column.level == Some(true) {
@@ -369,13 +368,17 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     }
     let mut states = States::default();
     let mut line_numbers = Default::default();
-    let wanted = Wanted { to: Some(at), counted_before: true, values_enough: Some(1), ..Wanted::default() };
-    let outcome: Outcome = replay_observed(station, recording, &wanted, &mut |seen| {
-        states.take(&seen);
-        if seen.line_numbers.len() != std::collections::HashMap::len(&line_numbers) {
-            line_numbers = seen.line_numbers.clone();
-        }
-    })?;
+    let wanted = RunOptions { to: Some(at), counted_before: true, values_enough: Some(1), ..RunOptions::default() };
+    let outcome: Outcome = replay(
+        station,
+        recording,
+        &wanted,
+        &mut [&mut states, &mut |seen: &mut WindowView<'_>| {
+            if seen.line_numbers.len() != std::collections::HashMap::len(&line_numbers) {
+                line_numbers = seen.line_numbers.clone();
+            }
+        }],
+    )?;
     let asked = origin.since_start(at).unwrap_or_default();
     if asked > outcome.to {
         return Err(Failure::Usage {

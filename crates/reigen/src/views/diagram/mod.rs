@@ -1,28 +1,25 @@
-//! `reigen draw`: a timing diagram.
+//! A timing diagram of points and lines.
 
-use crate::cli::DrawArguments;
 use crate::failure::Failure;
-use crate::picture;
-use crate::place::Place;
 use crate::print::Out;
-use crate::reading;
-use crate::replay::{Outcome, Seen, StationFile, Wanted, read_options, replay_observed};
+use crate::reading::replay;
 use rayon::prelude::*;
 use reigen_core::account::Rule;
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
-use reigen_core::names::{list, nearest};
 use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_draw::diagram::{Content, Diagram, Row};
 use reigen_draw::number::NumberRow;
 use reigen_draw::steps::Steps;
-use reigen_draw::theme::Theme;
 use reigen_draw::trace::Trace;
-use reigen_io::options::ReadOptions;
 use reigen_io::recording::Recording;
-use reigen_io::source::Source;
+use reigen_run::observer::{Observer, WindowView};
+use reigen_run::outcome::Outcome;
+use reigen_run::place::Place;
+use reigen_run::replay::RunOptions;
+use reigen_run::station_file::StationFile;
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -32,12 +29,6 @@ mod turning;
 const MOST_MARKS: usize = 20_000;
 /// So many values of a number in a window draw its curve.
 const ENOUGH: u64 = 4096;
-/// The height of a picture whose rows do not need more.
-const USUAL_HEIGHT: u32 = 800;
-/// How many letters wide a picture in the terminal can be.
-const WIDTHS: std::ops::RangeInclusive<u32> = 1..=10_000;
-/// The width of a terminal that does not tell its own.
-const USUAL_WIDTH: u32 = 100;
 
 /// What is drawn.
 #[derive(Debug, Default)]
@@ -51,130 +42,9 @@ pub(crate) struct Chosen {
     pub(crate) to: Option<i64>,
 }
 
-/// Runs the command.
-pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
-    let station = StationFile::open(&arguments.station)?;
-    arguments.output.as_deref().map(picture::format_of).transpose()?;
-    let mut chosen = Chosen { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
-    let source = match arguments.around {
-        Some(_) => Source::reopenable(&arguments.recording)?,
-        None => Source::from(&arguments.recording),
-    };
-    if let Some(around) = &arguments.around {
-        let time = find_time(&station, &source, &options, around)?;
-        let half = (arguments.span.0 / 2).max(1) as i64;
-        (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
-    }
-    let recording = reading::open_source(&source, &options)?;
-    // What lies before the recording is not drawn.
-    chosen.from =
-        chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
-    let diagram = diagram(&station, recording, &chosen)?;
-    match &arguments.output {
-        Some(path) => {
-            let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
-            let height = arguments.height.unwrap_or_else(|| diagram.least_height().max(USUAL_HEIGHT));
-            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), height), &theme)
-        }
-        None => {
-            let width = arguments.width.unwrap_or_else(|| crate::print::terminal_width().unwrap_or(USUAL_WIDTH));
-            if !WIDTHS.contains(&width) {
-                return Err(Failure::Usage {
-                    message: format!("nothing can be drawn {width} letters wide"),
-                    help: format!(
-                        "from {} to {}; leave --width out to draw as wide as the terminal",
-                        WIDTHS.start(),
-                        WIDTHS.end()
-                    ),
-                });
-            }
-            print(&diagram, width, out)
-        }
-    }
-}
-
 /// Draws in letters.
 pub(crate) fn print(diagram: &Diagram, width: u32, out: &mut Out) -> Result<(), Failure> {
     reigen_draw::terminal::draw(diagram, width as usize).iter().try_for_each(|line| out.line(line.trim_end()))
-}
-
-/// The points and scales that the arguments name.
-fn choose(arguments: &DrawArguments, station: &Station) -> Result<Chosen, Failure> {
-    let points = match arguments.points.is_empty() {
-        true => (0..station.points.len()).collect(),
-        false => arguments.points.iter().map(|name| number_of(station, name)).collect::<Result<_, _>>()?,
-    };
-    let scales = arguments.scale.iter().map(|text| scale(station, text)).collect::<Result<_, _>>()?;
-    Ok(Chosen { points, scales, ..Chosen::default() })
-}
-
-/// The number of a point by its name.
-pub(crate) fn number_of(station: &Station, name: &str) -> Result<usize, Failure> {
-    let names: Vec<&str> = station.points.iter().map(|point| point.name.as_str()).collect();
-    names.iter().position(|known| *known == name).ok_or_else(|| Failure::Usage {
-        message: format!("the station has no point `{name}`"),
-        help: match nearest(name, names.iter().copied()) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => format!("it has {}", list(&names)),
-        },
-    })
-}
-
-/// `POINT=LOW..HIGH`.
-fn scale(station: &Station, text: &str) -> Result<(usize, (f64, f64)), Failure> {
-    let wrong = |message: String| Failure::Usage { message, help: "such as --scale spool_turns=0..1000".to_owned() };
-    let parted = text.split_once('=').and_then(|(name, range)| Some((name, range.split_once("..")?)));
-    let Some((name, (low, high))) = parted else {
-        return Err(wrong(format!("`{text}` is no scale of a point")));
-    };
-    let number = number_of(station, name)?;
-    Ok((number, parse_scale(&format!("{low}..{high}"))?))
-}
-
-/// `LOW..HIGH`.
-pub(crate) fn parse_scale(text: &str) -> Result<(f64, f64), Failure> {
-    let wrong = |message: String| Failure::Usage { message, help: "such as --scale 0..1000".to_owned() };
-    let value = |text: &str| text.trim().parse::<f64>().ok().filter(|value| value.is_finite());
-    let parted = text.split_once("..").and_then(|(low, high)| value(low).zip(value(high)));
-    match parted {
-        None => Err(wrong(format!("`{text}` is not two numbers"))),
-        Some((low, high)) if low >= high => Err(wrong(format!("the scale {low}..{high} is the wrong way round"))),
-        Some(scale) => Ok(scale),
-    }
-}
-
-/// The time of `POINT:N`, in the recording's own times.
-fn find_time(station: &StationFile, source: &Source, options: &ReadOptions, text: &str) -> Result<i64, Failure> {
-    let wrong = |message: String| Failure::Usage { message, help: "such as --around start_button:2".to_owned() };
-    let (name, number) = text.split_once(':').unwrap_or((text, "1"));
-    let point = number_of(&station.station, name)?;
-    let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
-        return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
-    };
-    let recording = reading::open_source(source, options)?;
-    let (mut seen, mut found) = (0, None);
-    let outcome = replay_observed(station, recording, &Wanted::default(), &mut |window| {
-        let times = event_times(&window, point);
-        if found.is_none() {
-            found = times.get((wanted - 1usize).wrapping_sub(seen)).copied();
-        }
-        seen += times.len();
-    })?;
-    match found {
-        Some(time) => Ok(outcome.origin.file_time_ns(time)),
-        None => Err(wrong(format!("`{name}` has only {seen} such events in this recording"))),
-    }
-}
-
-/// When a point went on in a window, or a counter counted.
-fn event_times(seen: &Seen<'_>, point: usize) -> Vec<Nanos> {
-    let columns = seen.engine.points().find(|columns| columns.point == point);
-    columns.map_or_else(Vec::new, |columns| match (columns.bit(), columns.count()) {
-        (Some(bit), _) => bit.rising().collect(),
-        (_, Some(count)) => count.times.clone(),
-        _ => columns.reading().map_or_else(Vec::new, |reading| reading.times.clone()),
-    })
 }
 
 /// The row of a point in the making.
@@ -202,7 +72,7 @@ enum Making {
 
 /// Works the station and gathers what is drawn.
 pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chosen) -> Result<Diagram, Failure> {
-    Ok(worked(station, recording, chosen, &mut |_| {})?.0)
+    Ok(worked(station, recording, chosen, &mut |_: &mut WindowView<'_>| {})?.0)
 }
 
 /// The same, with what came of the run, and each window shown to an observer.
@@ -210,7 +80,7 @@ pub(crate) fn worked(
     station: &StationFile,
     recording: Recording,
     chosen: &Chosen,
-    observe: &mut (dyn FnMut(&Seen<'_>) + Send),
+    observer: &mut dyn Observer,
 ) -> Result<(Diagram, Outcome), Failure> {
     let origin = recording.origin();
     let from = chosen.from.and_then(|from| origin.since_start(from)).unwrap_or_default();
@@ -221,31 +91,35 @@ pub(crate) fn worked(
     let mut verdicts = Vec::new();
     let is_input = |(_, point): &&(usize, &Point)| point.kind.input().is_some();
     let inputs = points.iter().filter(is_input).map(|(number, _)| *number).collect();
-    let wanted = Wanted {
+    let wanted = RunOptions {
         from: chosen.from,
         to: chosen.to,
         remembered: Some(inputs),
         counted_before: true,
         values_enough: Some(ENOUGH),
-        ..Wanted::default()
+        ..RunOptions::default()
     };
-    let outcome = replay_observed(station, recording, &wanted, &mut |seen| {
-        observe(&seen);
-        for ((number, _), making) in points.iter().zip(&mut making).filter(|_| marked) {
-            seen.engine.take_verdicts(*number, &mut verdicts);
-            making.mark(verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))));
-        }
-        let columns: Vec<PointColumns<'_>> = seen.engine.points().collect();
-        let column = |number: usize| columns.iter().find(|columns| columns.point == number);
-        points.par_iter().zip(&mut making).for_each(|((number, _), making)| {
-            column(*number).into_iter().for_each(|own| making.take(own, &columns, seen.lines, seen.line_numbers));
-        });
-        marks = making.iter().map(Making::marks).sum();
-        if marked && marks > MOST_MARKS {
-            seen.engine.forget();
-            marked = false;
-        }
-    })?;
+    let outcome = replay(
+        station,
+        recording,
+        &wanted,
+        &mut [observer, &mut |seen: &mut WindowView<'_>| {
+            for ((number, _), making) in points.iter().zip(&mut making).filter(|_| marked) {
+                seen.engine.take_verdicts(*number, &mut verdicts);
+                making.mark(verdicts.drain(..).filter_map(|verdict| Some((verdict.edge, verdict.rule?))));
+            }
+            let columns: Vec<PointColumns<'_>> = seen.engine.points().collect();
+            let column = |number: usize| columns.iter().find(|columns| columns.point == number);
+            points.par_iter().zip(&mut making).for_each(|((number, _), making)| {
+                column(*number).into_iter().for_each(|own| making.take(own, &columns, seen.lines, seen.line_numbers));
+            });
+            marks = making.iter().map(Making::marks).sum();
+            if marked && marks > MOST_MARKS {
+                seen.engine.forget();
+                marked = false;
+            }
+        }],
+    )?;
     let rows = points
         .iter()
         .zip(making)

@@ -1,0 +1,110 @@
+//! Observers that write files: a trace of the points, and their events.
+
+use crate::error::RunError;
+use crate::observer::{Observer, WindowView};
+use reigen_core::event::{Event, EventOrder};
+use reigen_core::finding::Finding;
+use reigen_core::station::{FieldColumn, PointKind, Station};
+use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_io::events::EventFile;
+use reigen_io::output_file::put_in_place;
+use reigen_io::trace::{Column, Names, Shape, TraceFile};
+use std::path::Path;
+
+/// The files that watch the points: they appear whole or not at all.
+pub struct OutputFiles {
+    trace: Option<TraceFile>,
+    events: Option<EventFile>,
+    order: EventOrder,
+    waiting: Vec<Event>,
+    starts_at: Option<i64>,
+    shapes: Vec<Shape>,
+}
+
+impl OutputFiles {
+    /// The files that are asked for; `lines` are what the station calls its lines.
+    ///
+    /// # Errors
+    /// Where one cannot be written.
+    pub fn create(
+        station: &Station,
+        origin: Origin,
+        lines: &[String],
+        trace: Option<&Path>,
+        events: Option<&Path>,
+    ) -> Result<Self, RunError> {
+        let shapes: Vec<Shape> = station.points.iter().map(|point| shape(&*point.kind)).collect();
+        let names = Names {
+            points: station.points.iter().map(|point| point.name.as_str()).zip(shapes.iter().copied()).collect(),
+            lines: lines.iter().map(String::as_str).collect(),
+            origin,
+        };
+        let trace = trace.map(|path| TraceFile::create(path, &names)).transpose()?;
+        let point_names = station.points.iter().map(|point| point.name.clone()).collect();
+        let events = events.map(|path| EventFile::create(path, origin, point_names)).transpose()?;
+        let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
+        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
+    }
+
+    /// Whether the engine is to remember what happens.
+    pub fn wants_events(&self) -> bool {
+        self.events.is_some()
+    }
+}
+
+impl Observer for OutputFiles {
+    fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+        let WindowView { window, engine, lines, .. } = view;
+        if let Some(trace) = &mut self.trace {
+            let mut points: Vec<_> = engine.points().collect();
+            points.sort_by_key(|columns| columns.point);
+            let columns = points.iter().zip(&self.shapes).filter_map(|(columns, shape)| match shape {
+                Shape::Bit => columns.bit().map(Column::Bit),
+                Shape::Count => columns.count().map(Column::Count),
+                Shape::Reading => columns.reading().map(Column::Reading),
+            });
+            trace.write(*window, columns.chain(lines.bits().iter().map(Column::Bit)))?;
+        }
+        if let Some(events) = &mut self.events {
+            let told = engine.take_events(*window, &mut self.waiting);
+            for event in self.order.pass(&mut self.waiting, told) {
+                events.write(event)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn take_early(&mut self, view: &mut WindowView<'_>) {
+        if self.events.is_some() {
+            view.engine.take_events(view.window, &mut self.waiting);
+            self.waiting.clear();
+        }
+    }
+
+    fn finish(&mut self, end: Nanos) -> Result<Vec<Finding>, RunError> {
+        let mut finished = Vec::new();
+        if let Some(mut events) = self.events.take() {
+            for event in self.order.pass(&mut self.waiting, end + Nanos(1)) {
+                events.write(event)?;
+            }
+            finished.push(events.finish()?);
+        }
+        if let Some(trace) = self.trace.take() {
+            finished.push(trace.finish(end)?);
+        }
+        put_in_place(finished)?;
+        let shifted = self.starts_at.map(|start| {
+            let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(start));
+            Finding::note("trace-shifted", "trace", message, "add that to a time read off the trace")
+        });
+        Ok(shifted.into_iter().collect())
+    }
+}
+
+fn shape(kind: &dyn PointKind) -> Shape {
+    match kind.fields().first().map(|field| field.column) {
+        Some(FieldColumn::Count(_)) => Shape::Count,
+        Some(FieldColumn::Reading(_)) => Shape::Reading,
+        _ => Shape::Bit,
+    }
+}

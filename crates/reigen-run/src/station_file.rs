@@ -1,0 +1,51 @@
+//! Station files, and other texts that a person wrote.
+
+use crate::error::RunError;
+use reigen_core::station::{self, Station};
+use reigen_io::small_file::{self, SmallFileError};
+use std::path::Path;
+
+/// A station file that has been read and checked.
+#[derive(Debug)]
+pub struct StationFile {
+    /// Its name, for messages.
+    pub name: String,
+    /// Its text.
+    pub source: String,
+    /// What it says.
+    pub station: Station,
+}
+
+impl StationFile {
+    /// Reads and checks a station file.
+    ///
+    /// # Errors
+    /// Where it cannot be read, or is wrong.
+    pub fn open(path: &Path) -> Result<Self, RunError> {
+        let help = "the first argument is the station file, the second the recording";
+        Self::parse(path.display().to_string(), read_text(path, small_file::Wanted::Toml, help)?)
+    }
+
+    /// Checks the text of a station file.
+    ///
+    /// # Errors
+    /// Where it is wrong.
+    pub fn parse(name: String, source: String) -> Result<Self, RunError> {
+        match station::parse(&source) {
+            Ok(station) => Ok(Self { name, source, station }),
+            Err(errors) => Err(RunError::Station { file: name, source_text: source, errors }),
+        }
+    }
+}
+
+/// Reads a text file that a person wrote; `help` is what to say where it is not there.
+///
+/// # Errors
+/// Where it cannot be read, or is no text.
+pub fn read_text(path: &Path, wanted: small_file::Wanted, help: &str) -> Result<String, RunError> {
+    small_file::read_text(path, wanted).map_err(|error| RunError::Unreadable {
+        file: path.display().to_string(),
+        help: if matches!(error, SmallFileError::NoText { .. }) { "save it as UTF-8" } else { help }.to_owned(),
+        why: error.to_string(),
+    })
+}

@@ -1,0 +1,53 @@
+//! The wiring of a station: what is wrong with it, in words and as circuits.
+
+use crate::done::Done;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::tables;
+use reigen_core::finding::{Finding, Severity};
+use reigen_core::station::Station;
+use reigen_core::wiring::Checked;
+use reigen_core::wiring::list::WireRow;
+use reigen_core::wiring::schematic::schematics;
+use reigen_core::wiring::terminals::TerminalRow;
+use reigen_draw::schematic::WiringPicture;
+use reigen_run::station_file::StationFile;
+use serde::Serialize;
+use std::collections::HashSet;
+
+/// The result as JSON.
+#[derive(Serialize)]
+struct Summary<'a> {
+    station: Option<&'a str>,
+    findings: &'a [Finding],
+    terminals: &'a [TerminalRow],
+    wires: &'a [WireRow],
+}
+
+/// Prints what came of a check.
+pub(crate) fn print(
+    station: &StationFile,
+    checked: &Checked,
+    json: bool,
+    list: bool,
+    out: &mut Out,
+) -> Result<Done, Failure> {
+    let title = station.station.title.as_deref();
+    let Checked { findings, terminals, wires } = checked;
+    match (json, list) {
+        (true, _) => out.json(&Summary { station: title, findings, terminals, wires })?,
+        (false, true) => tables::print_wires(title, checked, out)?,
+        (false, false) => tables::print_check(title, checked, out)?,
+    }
+    let wrong = findings.iter().any(|finding| finding.severity == Severity::Error);
+    Ok(if wrong { Done::Differs } else { Done::Fine })
+}
+
+/// The circuits of all sensors, or of the points that are named.
+pub(crate) fn wiring_picture(station: &Station, checked: &Checked, points: &[String]) -> Option<WiringPicture> {
+    let named: HashSet<&str> = points.iter().map(String::as_str).collect();
+    let wanted = |point: &str| named.is_empty() || named.contains(point);
+    let circuits = schematics(station, &checked.findings, &wanted);
+    let title = station.title.as_deref().unwrap_or("Wiring");
+    (!circuits.is_empty()).then(|| WiringPicture { title: title.to_owned(), circuits })
+}

@@ -1,0 +1,9 @@
+//! What several commands show: each works something out, and shows it.
+
+pub(crate) mod check;
+pub(crate) mod debounce;
+pub(crate) mod diagram;
+pub(crate) mod run;
+pub(crate) mod survey;
+pub(crate) mod verify;
+pub(crate) mod why;
