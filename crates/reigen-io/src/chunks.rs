@@ -31,6 +31,8 @@ impl Read for Input {
 /// Bytes of a recording, from where they have not been dealt with.
 pub(crate) struct Chunks {
     input: Input,
+    /// Whether what gives the bytes may keep its reader waiting, as a pipe does.
+    waits: bool,
     /// How many bytes make a piece.
     piece: usize,
     /// How many bytes have been read.
@@ -46,7 +48,18 @@ impl Chunks {
     pub(crate) fn new(input: Input, piece: usize) -> Self {
         // Whoever wants small pieces wants little memory too.
         let room = piece.saturating_mul(64).clamp(16 * 1024, HEAD);
-        Self { input, piece: piece.max(2), offset: 0, buffer: vec![0; room], start: 0, end: 0, finished: false }
+        let waits = matches!(input, Input::Stream(_));
+        Self { input, waits, piece: piece.max(2), offset: 0, buffer: vec![0; room], start: 0, end: 0, finished: false }
+    }
+
+    /// Reads what `unpacked` gives of the bytes that came before.
+    pub(crate) fn unpacked(unpacked: Box<dyn Read + Send>, piece: usize, waits: bool) -> Self {
+        Self { waits, ..Self::new(Input::Stream(unpacked), piece) }
+    }
+
+    /// Whether what gives the bytes may keep its reader waiting.
+    pub(crate) fn waits(&self) -> bool {
+        self.waits
     }
 
     /// How many bytes make a piece.

@@ -22,8 +22,10 @@ use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io;
+use std::panic::resume_unwind;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::thread;
 
 /// How many pieces make a batch.
 const PIECES: usize = 64;
@@ -189,12 +191,13 @@ impl Stretch {
             Stretch::Bytes(bytes) => return Ok(work(bytes)),
             Stretch::File { file, at, length } => (file, *at, *length),
         };
-        ROOM.with_borrow_mut(|room| {
-            room.resize(room.len().max(length), 0);
-            let bytes = room.get_mut(..length).unwrap_or_default();
-            read_exact_at(file, bytes, at)?;
-            Ok(work(bytes))
-        })
+        // The room is taken, not borrowed: whatever else this thread does meanwhile gets another one.
+        let mut room = ROOM.take();
+        room.resize(room.len().max(length), 0);
+        let bytes = room.get_mut(..length).unwrap_or_default();
+        let done = read_exact_at(file, bytes, at).map(|()| work(bytes));
+        ROOM.set(room);
+        done
     }
 }
 
@@ -295,6 +298,7 @@ impl<F: Format> Pipeline<F> {
         let (form, format) = (*form, &*format);
         let bits = format.head().columns();
         let begin = format.begin(place.origin().unwrap_or_default());
+        let waits = matches!(&source.bytes, Bytes::Stream(chunks) if chunks.waits());
         let mut next = |batch: &mut Batch<F::Place>| -> Result<(), Failure> {
             match ready.pop_front() {
                 Some(filled) => *batch = filled,
@@ -317,8 +321,19 @@ impl<F: Format> Pipeline<F> {
                 done.fetch_add(consumed.used().iter().map(|slot| slot.stretch.length()).sum(), Ordering::Relaxed);
                 Ok(consume(&pieces, last))
             };
-            let (go_on, (filled, ())) =
-                rayon::join(settle, || rayon::join(|| next(&mut read), || parsed.parse(format, form, &begin, bits)));
+            let parse = || parsed.parse(format, form, &begin, bits);
+            // A pipe may keep its reader waiting, so it has a thread of its own beside those that compute.
+            let (go_on, filled) = match waits {
+                true => thread::scope(|scope| {
+                    let reader = scope.spawn(|| next(&mut read));
+                    let (go_on, ()) = rayon::join(settle, parse);
+                    (go_on, reader.join().unwrap_or_else(|panic| resume_unwind(panic)))
+                }),
+                false => {
+                    let (go_on, (filled, ())) = rayon::join(settle, || rayon::join(|| next(&mut read), parse));
+                    (go_on, filled)
+                }
+            };
             if !go_on? || (last && !first) {
                 return Ok(());
             }

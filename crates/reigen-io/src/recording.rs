@@ -442,8 +442,9 @@ impl Part {
         // The bytes of samples may look like anything, and then the ending has to agree.
         let packing = Packing::of(chunks.bytes()).filter(|packing| samples.is_none() || ending == Some(*packing));
         if let Some(packing) = packing {
+            let waits = chunks.waits();
             let unpacked = unpack(packing, chunks.into_stream()).map_err(|source| explain(&name, source.into()))?;
-            chunks = Chunks::new(Input::Stream(unpacked), piece);
+            chunks = Chunks::unpacked(unpacked, piece, waits);
             fill(&mut chunks)?;
         }
         if samples.is_none() && chunks.bytes().starts_with(BYTE_ORDER_MARK) {
