@@ -1,5 +1,6 @@
 //! Why a station cannot be worked.
 
+use reigen_core::names::counted;
 use reigen_core::station::StationError;
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::OutputError;
@@ -8,7 +9,7 @@ use reigen_io::output_file::OutputError;
 #[derive(Debug, thiserror::Error)]
 pub enum RunError {
     /// The station file is wrong.
-    #[error("{file} has {} that must be mended first", errors.len())]
+    #[error("{file} has {}", counted(errors.len() as u64, "error"))]
     Station {
         /// Its name.
         file: String,

@@ -20,7 +20,7 @@
 //!     up = "button"
 //! "#;
 //! // Two presses, of which the first bounces.
-//! let recording = "time,PB\n0,0\n0.100,1\n0.101,0\n0.102,1\n0.3,0\n0.5,1\n0.7,0\n0.9,0\n";
+//! let recording = "time_s,PB\n0,0\n0.100,1\n0.101,0\n0.102,1\n0.3,0\n0.5,1\n0.7,0\n0.9,0\n";
 //!
 //! let station = StationFile::parse("station.toml".to_owned(), station.to_owned())?;
 //! let bytes = Box::new(recording.as_bytes());

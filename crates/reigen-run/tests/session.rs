@@ -1,0 +1,235 @@
+//! Stations at work on lines that come from no file: as a program of somebody else's would have them.
+
+use proptest::prelude::*;
+use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
+use reigen_core::summary::PointSummary;
+use reigen_core::time::Nanos;
+use reigen_run::actuator::{Actuator, Drive};
+use reigen_run::error::RunError;
+use reigen_run::gauge::Gauge;
+use reigen_run::observer::{Observer, WindowView};
+use reigen_run::outcome::Outcome;
+use reigen_run::replay::{RunOptions, replay};
+use reigen_run::session::{Binding, Session};
+use reigen_run::source::{Advance, LineSource, TakeAdvance};
+use reigen_run::states::States;
+use reigen_run::station_file::StationFile;
+use reigen_run::stretch::Stretch;
+
+const END: u64 = 400;
+const STATION: &str = "
+    [input.button]
+    line = 'PB'
+    debounce = { method = 'stable', time = '7 ns' }
+    [counter.presses]
+    up = 'button'
+    presets = [3]
+    [timer.run_on]
+    of = 'button'
+    kind = 'off_delay'
+    time = '20 ns'
+    [rate.pace]
+    of = 'button'
+    every = '25 ns'
+    zero_after = '90 ns'
+    [output.lamp]
+    when = 'run_on OR presses.done'
+    [output.horn]
+    when = 'button'
+    blink = { times = 2, on = '3 ns', off = '4 ns' }
+";
+
+fn station() -> StationFile {
+    StationFile::parse("station.toml".to_owned(), STATION.to_owned()).unwrap()
+}
+
+/// A line that a device reads: when it changes, and after which times the device hands over what it knows.
+#[derive(Debug, Clone)]
+struct Device {
+    lines: Vec<RecordedLine>,
+    toggles: Vec<u64>,
+    passes: Vec<u64>,
+    known: Nanos,
+}
+
+impl Device {
+    fn new(toggles: &[u64], passes: &[u64]) -> Self {
+        let line = RecordedLine { name: "PB".to_owned(), signal: 0, kind: LineKind::Level };
+        Self { lines: vec![line], toggles: toggles.to_vec(), passes: passes.to_vec(), known: Nanos(0) }
+    }
+}
+
+impl LineSource for Device {
+    fn name(&self) -> &str {
+        "device"
+    }
+
+    fn lines(&self) -> &[RecordedLine] {
+        &self.lines
+    }
+
+    fn tick(&self) -> Nanos {
+        Nanos(1)
+    }
+
+    fn drive(&mut self, columns: &mut LineColumns, take: &mut TakeAdvance<'_>) -> Result<(), RunError> {
+        let (mut level, mut fed) = (false, 0);
+        for &until in self.passes.iter().chain([&(END + 1)]) {
+            let mut changes = if fed == 0 { vec![Nanos(0)] } else { Vec::new() };
+            changes.extend(
+                self.toggles.iter().filter(|time| (fed.max(1)..until).contains(*time)).map(|&time| Nanos(time)),
+            );
+            let after = level ^ ((changes.len() - usize::from(fed == 0)) % 2 == 1);
+            if !changes.is_empty() {
+                let before = (fed > 0).then_some(level);
+                columns.append(0, reigen_core::lines::join(before, &changes, after));
+            }
+            (level, fed, self.known) = (after, until, Nanos(until - 1));
+            if until == END + 1 {
+                columns.end_at(Nanos(until));
+            }
+            if take(columns, Advance { known_until: Nanos(until) }).is_break() {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    fn last_time(&self) -> Nanos {
+        self.known
+    }
+}
+
+/// Keeps what it is told.
+#[derive(Debug, Default)]
+struct Lamps(Vec<(u64, String, bool)>);
+
+impl Actuator for Lamps {
+    fn set(&mut self, name: &str, on: bool, at: Nanos) -> Result<(), RunError> {
+        self.0.push((at.0, name.to_owned(), on));
+        Ok(())
+    }
+}
+
+/// What came of it, and what the outputs drove.
+fn worked(toggles: &[u64], passes: &[u64]) -> (Outcome, Lamps) {
+    let station = station();
+    let mut drive = Drive::new(&station.station, Lamps::default());
+    let outcome = replay(&station, Device::new(toggles, passes), &RunOptions::default(), &mut [&mut drive]).unwrap();
+    (outcome, drive.into_actuator())
+}
+
+fn toggles() -> impl Strategy<Value = Vec<u64>> {
+    prop::collection::btree_set(1..=END, 0..60).prop_map(|times| times.into_iter().collect())
+}
+
+proptest! {
+    #[test]
+    fn however_a_device_hands_over_its_lines_the_outcome_is_the_same(
+        toggles in toggles(),
+        passes in prop::collection::btree_set(1..END, 0..30),
+    ) {
+        let passes: Vec<u64> = passes.into_iter().collect();
+        let (whole, lamps) = worked(&toggles, &[]);
+        let (parted, parted_lamps) = worked(&toggles, &passes);
+        prop_assert_eq!(&whole.points, &parted.points);
+        prop_assert_eq!(&lamps.0, &parted_lamps.0);
+        prop_assert_eq!(whole.to, Nanos(END));
+        // What was driven ends where the points do, and never says the same twice.
+        for name in ["lamp", "horn"] {
+            let driven: Vec<bool> = lamps.0.iter().filter(|(_, lamp, _)| lamp == name).map(|(.., on)| *on).collect();
+            prop_assert!(driven.windows(2).all(|pair| pair[0] != pair[1]), "{} {:?}", name, driven);
+        }
+        prop_assert!(lamps.0.windows(2).all(|pair| pair[0].0 <= pair[1].0));
+    }
+
+    #[test]
+    fn readings_at_a_step_are_what_stands_at_each_multiple(toggles in toggles(), step in 1..60u64) {
+        let station = station();
+        let presses = station.station.points.iter().position(|point| point.name == "presses");
+        let mut gauge = Gauge::new(&station.station, Nanos(step), presses, reigen_core::time::Origin(0));
+        let mut rows: Vec<(u64, Option<f64>)> = Vec::new();
+        let mut take = |view: &mut WindowView<'_>| {
+            gauge.take(view, |run| {
+                rows.extend(run.times(Nanos(step)).map(|at| (at.0, run.samples[0].0)));
+            });
+        };
+        replay(&station, Device::new(&toggles, &[33, 150]), &RunOptions::default(), &mut [&mut take]).unwrap();
+        let times: Vec<u64> = (0..=END).step_by(step as usize).collect();
+        prop_assert_eq!(rows.iter().map(|(at, _)| *at).collect::<Vec<_>>(), times);
+        for (at, value) in rows {
+            let options = RunOptions { to: Some(at as i64), ..RunOptions::default() };
+            let outcome = replay(&station, Device::new(&toggles, &[]), &options, &mut []).unwrap();
+            let Some(PointSummary::Counter(counter)) = outcome.points.get(presses.unwrap()) else { panic!("no counter") };
+            prop_assert_eq!(value, counter.value.map(|value| value as f64), "at {}", at);
+        }
+    }
+}
+
+#[test]
+fn a_session_steps_from_one_due_time_to_the_next() {
+    let station = station();
+    let mut device = Device::new(&[50, 80], &[]);
+    let binding = Binding::new(&station, &device).unwrap();
+    let mut session = Session::new(&binding, Stretch::default());
+    let mut lines = device.select(&binding.signals, &binding.numbers);
+    let mut lamps = Drive::new(&station.station, Lamps::default());
+    let mut states = States::default();
+    let mut due = Vec::new();
+    device
+        .drive(&mut lines, &mut |lines, _| {
+            // Whoever has a clock works up to what is due, and sleeps until then.
+            while session.worked_until() <= Nanos(END) {
+                let next = [session.engine.next_due(), lines.all().next_change(session.worked_until())];
+                let until = next.into_iter().flatten().min().map_or(Nanos(END + 1), |next| next + Nanos(1));
+                due.push(until.0 - 1);
+                session.step(lines, until.min(Nanos(END + 1)), &mut [&mut lamps, &mut states]).unwrap();
+            }
+            std::ops::ControlFlow::Continue(())
+        })
+        .unwrap();
+    let (_, whole) = worked(&[50, 80], &[]);
+    assert_eq!(lamps.into_actuator().0, whole.0);
+    // The press counts 7 ns after its edge; the horn flashes twice; 20 ns after the release the lamp goes off.
+    for time in [57, 60, 64, 67, 87, 107] {
+        assert!(due.contains(&time), "{time} in {due:?}");
+    }
+    assert!(due.len() < 60, "it need not look at each instant: {due:?}");
+}
+
+#[test]
+fn an_observer_that_cannot_go_on_ends_the_work() {
+    struct Full;
+    impl Observer for Full {
+        fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+            assert_eq!(view.window.from, Nanos(0), "it is asked once");
+            Err(RunError::Request { message: "full".to_owned(), help: String::new() })
+        }
+    }
+    let error = replay(&station(), Device::new(&[9], &[20, 40]), &RunOptions::default(), &mut [&mut Full]).unwrap_err();
+    assert_eq!(error.to_string(), "full");
+}
+
+#[test]
+fn a_stretch_beyond_the_lines_is_refused() {
+    let cases = [
+        ((Some(-1), None), "--from -0.000000001 s lies before the recording"),
+        ((Some(30), Some(20)), "--to lies before --from"),
+        ((Some(500), None), "--from lies after the recording"),
+    ];
+    for ((from, to), wanted) in cases {
+        let options = RunOptions { from, to, ..RunOptions::default() };
+        let error = replay(&station(), Device::new(&[9], &[]), &options, &mut []).unwrap_err();
+        assert_eq!(error.to_string(), wanted);
+    }
+}
+
+#[test]
+fn a_station_that_names_other_lines_is_told_where() {
+    let source = "[input.a]\nline = 'PBB'".to_owned();
+    let station = StationFile::parse("station.toml".to_owned(), source).unwrap();
+    let error = replay(&station, Device::new(&[], &[]), &RunOptions::default(), &mut []).unwrap_err();
+    let RunError::Station { errors, .. } = &error else { panic!("{error}") };
+    assert_eq!(errors[0].span, 17..22);
+    assert_eq!(error.to_string(), "station.toml has 1 error");
+}

@@ -1,0 +1,67 @@
+//! From the arguments to the exit code.
+
+use crate::done::Done;
+use crate::{cli, commands, failure, log, print};
+use clap::Parser;
+use reigen_io::output_file::remove_unfinished_and_exit;
+use std::process::ExitCode;
+use std::time::Instant;
+
+/// The exit code of work that someone stopped, as shells have it.
+const STOPPED: i32 = 130;
+/// The exit code of work that was done and did not come out as expected.
+const DIFFERS: u8 = 1;
+
+/// Does what the arguments ask for, and gives the exit code.
+pub(crate) fn run() -> ExitCode {
+    let cli = cli::Cli::parse();
+    // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
+    let _ = ctrlc::set_handler(|| remove_unfinished_and_exit(STOPPED));
+    failure::tell_of_panics();
+    let color = cli.manner.color;
+    let began = Instant::now();
+    let done = begin(&cli).and_then(|mut out| {
+        let done = work(&cli.command, &mut out)?;
+        out.finish()?;
+        Ok(done)
+    });
+    tracing::info!("it took {} ms", began.elapsed().as_millis());
+    match done {
+        Ok(Done::Fine) => ExitCode::SUCCESS,
+        Ok(Done::Differs) => ExitCode::from(DIFFERS),
+        Err(failure) => failure.report(color),
+    }
+}
+
+/// Checks what is read and written before either is done; gives where results go.
+fn begin(cli: &cli::Cli) -> Result<print::Out, failure::Failure> {
+    let files = cli.files();
+    files.check()?;
+    log::begin(&cli.manner)?;
+    Ok(if files.take_standard_output() { print::Out::silent() } else { print::Out::standard(cli.manner.color) })
+}
+
+/// Does what was asked for.
+fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::Failure> {
+    match command {
+        cli::Command::Check(arguments) => commands::check::run(arguments, out),
+        cli::Command::Size(arguments) => commands::size::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Survey(arguments) => commands::survey::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Debounce(arguments) => commands::debounce::run(arguments, out),
+        cli::Command::Levels(arguments) => commands::levels::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Chain(arguments) => commands::chain::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
+        cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Run(arguments) => commands::run::run(arguments, out),
+        cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments).map(|()| Done::Fine),
+        cli::Command::Completions(arguments) => commands::completions::completions(arguments, out).map(|()| Done::Fine),
+        cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Done::Fine),
+        cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Done::Fine),
+    }
+}
