@@ -1,5 +1,7 @@
 //! Stations at work on lines that come from no file: as a program of somebody else's would have them.
 
+#![allow(clippy::unwrap_used)]
+
 use proptest::prelude::*;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::summary::PointSummary;

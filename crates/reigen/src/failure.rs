@@ -6,7 +6,7 @@ use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
 use reigen_core::sizing::SizingError;
 use reigen_core::station::StationError;
-use reigen_core::station::error::MOST_TOLD;
+use reigen_core::table::error::MOST_TOLD;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};

@@ -3,7 +3,6 @@
 pub mod jumps;
 pub mod meter;
 pub mod smooth;
-pub mod table;
 #[cfg(test)]
 mod tests;
 pub mod threshold;

@@ -3,5 +3,3 @@
 pub mod debounce;
 pub mod explain;
 pub mod input;
-pub(crate) mod scan;
-pub mod table;

@@ -3,6 +3,5 @@
 pub mod counter;
 pub mod encoder;
 mod scans;
-pub mod table;
 #[cfg(test)]
 mod tests;

@@ -3,7 +3,6 @@
 pub mod chain;
 pub mod expander;
 pub mod frames;
-pub mod table;
 #[cfg(test)]
 mod tests;
 pub mod word;

@@ -2,7 +2,6 @@
 
 pub mod apply;
 pub mod blink;
-pub mod display;
 pub mod evaluate;
 pub mod expect;
 pub mod expression;
@@ -10,7 +9,6 @@ pub mod latch;
 pub mod oneshot;
 pub mod output;
 pub mod pair;
-pub mod table;
 #[cfg(test)]
 mod tests;
 pub mod timer;

@@ -10,7 +10,6 @@ pub mod meter;
 pub mod period;
 pub mod readings;
 pub mod step;
-pub mod table;
 #[cfg(test)]
 mod tests;
 pub mod unit;

@@ -1,15 +1,17 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
-use super::builder::{Builder, PointTable};
-use super::error::MOST_TOLD;
-use super::finite::not_finite;
-use super::plan::RAW;
-use super::{Point, Station, StationError, StationErrorKind};
-use crate::condition::scan::ScanTable;
-use crate::logic::display::{Display, DisplayTable};
+use super::{Kind, Point, Station};
 use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
+use crate::points::display::{Display, DisplayTable};
+use crate::points::expander::MemberPoint;
+use crate::points::scan::ScanTable;
 use crate::spanned::Spanned;
+use crate::table::branch::RAW;
+use crate::table::builder::{Builder, Member, PointTable};
+use crate::table::error::MOST_TOLD;
+use crate::table::finite::not_finite;
+use crate::table::{Described, StationError, StationErrorKind};
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;
@@ -59,23 +61,23 @@ macro_rules! point_kinds {
 }
 
 point_kinds! {
-    input: crate::condition::table::InputTable,
-    counter: crate::count::table::CounterTable,
-    logic: crate::logic::table::LogicTable,
-    oneshot: crate::logic::table::OneShotTable,
-    latch: crate::logic::table::LatchTable,
-    toggle: crate::logic::table::ToggleTable,
-    timer: crate::logic::table::TimerTable,
-    pair: crate::logic::table::PairTable,
-    expander: crate::expand::table::ExpanderTable,
-    word: crate::expand::table::WordTable,
-    encoder: crate::count::encoder::table::EncoderTable,
-    rate: crate::rate::table::RateTable,
-    width: crate::rate::table::WidthTable,
-    analog: crate::analog::table::AnalogTable,
-    threshold: crate::analog::table::ThresholdTable,
-    expect: crate::logic::expect::ExpectTable,
-    output: crate::logic::table::OutputTable,
+    input: crate::points::input::InputTable,
+    counter: crate::points::counter::CounterTable,
+    logic: crate::points::logic::LogicTable,
+    oneshot: crate::points::logic::OneShotTable,
+    latch: crate::points::logic::LatchTable,
+    toggle: crate::points::logic::ToggleTable,
+    timer: crate::points::logic::TimerTable,
+    pair: crate::points::logic::PairTable,
+    expander: crate::points::expander::ExpanderTable,
+    word: crate::points::expander::WordTable,
+    encoder: crate::points::encoder::EncoderTable,
+    rate: crate::points::rate::RateTable,
+    width: crate::points::rate::WidthTable,
+    analog: crate::points::analog::AnalogTable,
+    threshold: crate::points::analog::ThresholdTable,
+    expect: crate::points::expect::ExpectTable,
+    output: crate::points::logic::OutputTable,
 }
 
 /// The electrical data of the file.
@@ -132,7 +134,7 @@ fn checked_name(name: Spanned<String>, builder: &mut Builder<'_>) -> String {
     name.into_inner()
 }
 
-fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points: &mut Vec<Point>) {
+fn build_all<T: PointTable<Point: Into<Kind>>>(tables: Tables<T>, builder: &mut Builder<'_>, points: &mut Vec<Point>) {
     for (name, table) in tables {
         let span = name.span();
         let name = checked_name(name, builder);
@@ -141,10 +143,16 @@ fn build_all<T: PointTable>(tables: Tables<T>, builder: &mut Builder<'_>, points
         builder.name.clone_from(&name);
         let mut table = table.into_inner();
         let described = table.described();
-        if let Some(kind) = table.build(builder) {
-            points.push(Point { name, span, kind, described });
+        if let Some(point) = table.build(builder) {
+            points.push(Point { name, span, kind: point.into(), described });
         }
-        points.append(&mut builder.extra);
+        let members = builder.members.drain(..).map(|Member { name, span, of }| Point {
+            name,
+            span,
+            kind: MemberPoint { of }.into(),
+            described: Described::default(),
+        });
+        points.extend(members);
     }
 }
 
@@ -174,7 +182,8 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
         check_names(&station, &mut builder);
         check_expressions(&station, &mut builder);
         check_displays(&station, &mut builder);
-        wiring::check_names(&station, &mut builder);
+        let chains = station.points.iter().filter_map(|point| point.kind.chain());
+        wiring::names::check_names(&station.wiring, station.wired().map(|(_, wired)| wired), chains, &mut builder);
     }
     if builder.errors.is_empty() {
         super::plan::check_loops(&station, &mut builder);

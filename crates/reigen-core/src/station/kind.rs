@@ -41,39 +41,39 @@ macro_rules! kinds {
 
 kinds! {
     /// A line of two levels, conditioned.
-    Input: crate::condition::table::InputPoint,
+    Input: crate::points::input::InputPoint,
     /// A count.
-    Counter: crate::count::table::CounterPoint,
+    Counter: crate::points::counter::CounterPoint,
     /// A bit that follows from others.
-    Logic: crate::logic::table::LogicPoint,
+    Logic: crate::points::logic::LogicPoint,
     /// A pulse at an edge.
-    OneShot: crate::logic::table::OneShotPoint,
+    OneShot: crate::points::logic::OneShotPoint,
     /// A state that is set and reset.
-    Latch: crate::logic::table::LatchPoint,
+    Latch: crate::points::logic::LatchPoint,
     /// A state that flips.
-    Toggle: crate::logic::table::TogglePoint,
+    Toggle: crate::points::logic::TogglePoint,
     /// A timer.
-    Timer: crate::logic::table::TimerPoint,
+    Timer: crate::points::logic::TimerPoint,
     /// Both sides of a changeover contact.
-    Pair: crate::logic::table::PairPoint,
+    Pair: crate::points::logic::PairPoint,
     /// A chain of shift registers.
-    Expander: crate::expand::table::ExpanderPoint,
+    Expander: crate::points::expander::ExpanderPoint,
     /// One input of such a chain.
-    Member: crate::expand::table::MemberPoint,
+    Member: crate::points::expander::MemberPoint,
     /// A number made of bits.
-    Word: crate::expand::table::WordPoint,
+    Word: crate::points::expander::WordPoint,
     /// A position by quadrature.
-    Encoder: crate::count::encoder::table::EncoderPoint,
+    Encoder: crate::points::encoder::EncoderPoint,
     /// A frequency or speed.
-    Rate: crate::rate::table::RatePoint,
+    Rate: crate::points::rate::RatePoint,
     /// How long a level is held.
-    Width: crate::rate::table::WidthPoint,
+    Width: crate::points::rate::WidthPoint,
     /// A recorded number.
-    Analog: crate::analog::table::AnalogPoint,
+    Analog: crate::points::analog::AnalogPoint,
     /// A number against two levels.
-    Threshold: crate::analog::table::ThresholdPoint,
+    Threshold: crate::points::analog::ThresholdPoint,
     /// What should hold.
-    Expect: crate::logic::expect::ExpectPoint,
+    Expect: crate::points::expect::ExpectPoint,
     /// What is driven.
-    Output: crate::logic::table::OutputPoint,
+    Output: crate::points::logic::OutputPoint,
 }

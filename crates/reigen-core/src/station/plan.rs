@@ -1,16 +1,18 @@
 //! From a station and the lines of a recording to a program.
 
-use super::builder::Builder;
-use super::error::MOST_TOLD;
 use super::line_names::LineNames;
-use super::{FieldColumn, FieldExpression, LineName, Point, Station, StationError, StationErrorKind};
-use crate::block::{BitSource, MainColumn, NumberSource, Shape};
+use super::{Point, Station};
+use crate::block::{BitSource, MainColumn, NumberSource};
 use crate::lines::RecordedLine;
-use crate::logic::apply::{self, Operand};
-use crate::logic::expression::{Expression, Node, Reference, Type, type_of};
-use crate::program::{ApplyResult, Operation, Program, ProgramBranch};
+use crate::logic::apply::Operand;
+use crate::logic::expression::Reference;
+use crate::program::{Program, ProgramBranch};
+use crate::table::branch::BranchBuilder;
+use crate::table::builder::Builder;
+use crate::table::error::MOST_TOLD;
+use crate::table::{FieldColumn, LineName, StationError, StationErrorKind};
 use crate::time::Nanos;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 /// A station bound to the lines of a recording.
 pub struct Plan {
@@ -84,16 +86,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
     // What is read by a scan is no finer than the scan.
     let tick = station.scan.map_or(tick, |scan| tick.max(scan.period));
     let compiled = branches(station).into_iter().map(|members| {
-        let builder = BranchBuilder {
-            branch: ProgramBranch::default(),
-            owner: 0,
-            main: MainColumn::default(),
-            columns: HashMap::new(),
-            lines: &lines.numbers,
-            number_lines: &numbers.numbers,
-            tick,
-            read: HashSet::new(),
-        };
+        let builder = BranchBuilder::new(&lines.numbers, &numbers.numbers, tick);
         compile_branch(station, &members, builder)
     });
     Ok(Plan {
@@ -191,9 +184,9 @@ fn branches(station: &Station) -> Vec<Vec<usize>> {
 fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuilder<'_>) -> ProgramBranch {
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
-        (builder.owner, builder.main) = (number, main(point));
+        builder.begin(number, main(point));
         let operation = point.kind.compile(&mut builder);
-        let first = builder.branch.add(Some(number), number, builder.main, operation);
+        let first = builder.stand_for(operation);
         let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
         for (field, column) in fields.chain(point.kind.inner_fields()) {
             let name = Reference { point: point.name.clone(), field };
@@ -202,11 +195,10 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
                 FieldColumn::Count(count) => Operand::Number(NumberSource::Count(first.counts + count)),
                 FieldColumn::Reading(reading) => Operand::Number(NumberSource::Reading(first.readings + reading)),
             };
-            builder.columns.insert(name, column);
+            builder.give(name, column);
         }
     }
-    builder.branch.mark_unread(&builder.read);
-    builder.branch
+    builder.finish()
 }
 
 /// The type of a point's main column; what gives nothing to others is a bit.
@@ -215,189 +207,5 @@ fn main(point: &Point) -> MainColumn {
         Some(FieldColumn::Count(_)) => MainColumn::Count,
         Some(FieldColumn::Reading(_)) => MainColumn::Reading,
         Some(FieldColumn::Bit(_)) | None => MainColumn::Bit,
-    }
-}
-
-/// A branch in the making: where the columns of points and lines are.
-pub struct BranchBuilder<'a> {
-    branch: ProgramBranch,
-    /// The point that is being compiled, and the type of its main column.
-    owner: usize,
-    main: MainColumn,
-    columns: HashMap<Reference, Operand>,
-    lines: &'a HashMap<String, usize>,
-    number_lines: &'a HashMap<String, usize>,
-    tick: Nanos,
-    /// The numbers of the branch that some block reads.
-    read: HashSet<NumberSource>,
-}
-
-/// The name of a formula's own number.
-pub const RAW: &str = "raw";
-
-/// A source that is not there, for what the checks have let through by no means.
-const NOWHERE: BitSource = BitSource::Line(usize::MAX);
-
-impl BranchBuilder<'_> {
-    /// Where to read a line of the recording.
-    pub fn line(&self, line: &LineName) -> BitSource {
-        self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
-    }
-
-    /// Where to read a number line of the recording.
-    pub fn number_line(&self, line: &LineName) -> NumberSource {
-        NumberSource::Line(self.number_lines.get(&line.name).copied().unwrap_or(usize::MAX))
-    }
-
-    /// The step of the times at which edges can be: the recording's, or the scan's.
-    pub fn tick(&self) -> Nanos {
-        self.tick
-    }
-
-    /// Adds an operation within the point; gives the numbers of its first columns.
-    fn add(&mut self, operation: Operation) -> Shape {
-        self.branch.add(None, self.owner, self.main, operation)
-    }
-
-    /// Adds an operation of one reading within the point; gives where to read it.
-    pub fn inner_reading(&mut self, operation: Operation) -> NumberSource {
-        NumberSource::Reading(self.add(operation).readings)
-    }
-
-    /// Where to read a formula, in which [`RAW`] is the number at `raw`.
-    pub fn formula(&mut self, formula: &FieldExpression, raw: NumberSource) -> NumberSource {
-        let expression = formula.expression.clone();
-        let mut names: Vec<Reference> = expression.names().into_iter().map(|(name, _)| name.clone()).collect();
-        names.dedup();
-        let of = |name: &Reference| match name.point == RAW && name.field.is_empty() {
-            true => Operand::Number(raw),
-            false => self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
-        };
-        let operands: Vec<Operand> = names.iter().map(of).collect();
-        operands.iter().for_each(|operand| self.reads(*operand));
-        self.inner_reading(Operation::Formula { expression, names, operands })
-    }
-
-    /// Adds an operation within the point; gives where to read its first bit.
-    pub fn inner(&mut self, operation: Operation) -> BitSource {
-        BitSource::Bit(self.add(operation).bits)
-    }
-
-    /// Where to read a bit whose edges count: a point's own column, with its pulses of width 0.
-    pub fn counted(&mut self, bit: &FieldExpression) -> BitSource {
-        match bit.expression.as_name() {
-            Some(name) => self.bit(name),
-            None => self.settled(bit),
-        }
-    }
-
-    /// Where to read a bit as it stands after each instant.
-    pub fn settled(&mut self, bit: &FieldExpression) -> BitSource {
-        self.settled_tree(&bit.expression)
-    }
-
-    /// Where to read a number.
-    pub fn number(&mut self, number: &FieldExpression) -> Operand {
-        self.operand(&number.expression)
-    }
-
-    /// Bits that are joined are worked at once; what compares numbers is a block of its own before that.
-    fn settled_tree(&mut self, tree: &Expression) -> BitSource {
-        let mut compared = Vec::new();
-        let joined = self.without_numbers(tree, &mut compared);
-        let mut names: Vec<Reference> = joined.names().into_iter().map(|(name, _)| name.clone()).collect();
-        names.sort();
-        names.dedup();
-        let named = names.into_iter().map(|name| {
-            let source = compared.iter().find(|(known, _)| *known == name).map(|(_, source)| *source);
-            let source = source.unwrap_or_else(|| self.bit(&name));
-            (name, source)
-        });
-        let sources = named.collect();
-        self.inner(Operation::Logic { expression: joined, sources })
-    }
-
-    /// The tree with a name in place of each part that compares numbers, and where those are.
-    fn without_numbers(&mut self, tree: &Expression, compared: &mut Vec<(Reference, BitSource)>) -> Expression {
-        let node = match &tree.node {
-            Node::Binary(operator, ..) if operator.is_comparison() && self.has_numbers(tree) => {
-                // No point has such a name.
-                let name = Reference { point: format!("#{}", compared.len()), field: String::new() };
-                if let Operand::Bit(source) = self.operand(tree) {
-                    compared.push((name.clone(), source));
-                }
-                Node::Name(name)
-            }
-            Node::Not(operand) => Node::Not(Box::new(self.without_numbers(operand, compared))),
-            Node::Binary(operator, left, right) => {
-                let left = self.without_numbers(left, compared);
-                Node::Binary(*operator, Box::new(left), Box::new(self.without_numbers(right, compared)))
-            }
-            Node::Call(function, arguments) => {
-                let arguments = arguments.iter().map(|argument| self.without_numbers(argument, compared)).collect();
-                Node::Call(*function, arguments)
-            }
-            other => other.clone(),
-        };
-        Expression { node, span: tree.span.clone() }
-    }
-
-    /// Whether a comparison is one of numbers.
-    fn has_numbers(&self, tree: &Expression) -> bool {
-        tree.parts().first().is_some_and(|left| self.type_of(left) != Type::Bit)
-    }
-
-    fn type_of(&self, tree: &Expression) -> Type {
-        let of = |name: &Reference| {
-            Ok(match self.columns.get(name) {
-                Some(Operand::Number(NumberSource::Count(_))) => Type::Integer,
-                Some(Operand::Number(NumberSource::Reading(_) | NumberSource::Line(_))) => Type::Real,
-                _ => Type::Bit,
-            })
-        };
-        type_of(tree, &of, &mut Vec::new()).unwrap_or(Type::Bit)
-    }
-
-    /// Where to read any part of an expression; operations are blocks.
-    fn operand(&mut self, tree: &Expression) -> Operand {
-        let operation = match &tree.node {
-            Node::Literal(value) => return Operand::Constant(*value),
-            Node::Name(name) => {
-                let operand = self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE));
-                self.reads(operand);
-                return operand;
-            }
-            _ if self.type_of(tree) == Type::Bit && !self.compares(tree) => {
-                return Operand::Bit(self.settled_tree(tree));
-            }
-            Node::Not(_) => return Operand::Bit(self.settled_tree(tree)),
-            Node::Minus(_) => apply::Operation::Minus,
-            Node::Binary(operator, ..) => apply::Operation::Operator(*operator),
-            Node::Call(function, _) => apply::Operation::Function(*function),
-        };
-        let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
-        let apply = |result| Operation::Apply { operation, operands, result };
-        match self.type_of(tree) {
-            Type::Bit => Operand::Bit(self.inner(apply(ApplyResult::Bit))),
-            Type::Integer => Operand::Number(NumberSource::Count(self.add(apply(ApplyResult::Count)).counts)),
-            Type::Real => Operand::Number(self.inner_reading(apply(ApplyResult::Reading))),
-        }
-    }
-
-    fn reads(&mut self, operand: Operand) {
-        if let Operand::Number(source) = operand {
-            self.read.insert(source);
-        }
-    }
-
-    fn compares(&self, tree: &Expression) -> bool {
-        matches!(&tree.node, Node::Binary(operator, ..) if operator.is_comparison()) && self.has_numbers(tree)
-    }
-
-    fn bit(&self, name: &Reference) -> BitSource {
-        match self.columns.get(name) {
-            Some(Operand::Bit(source)) => *source,
-            _ => NOWHERE,
-        }
     }
 }

@@ -1,6 +1,7 @@
 use super::plan::compile;
 use super::*;
 use crate::lines::{LineKind, RecordedLine};
+use crate::time::Nanos;
 
 /// What is wrong with a station: the message, what stands at its place, and the help.
 fn wrong(source: &str) -> Vec<String> {

@@ -6,8 +6,8 @@ use super::sensor::{OutputKind, SignalText};
 use super::supply::Supply;
 use crate::sizing::current_loop::Signal;
 use crate::spanned::Spanned;
-use crate::station::StationErrorKind;
-use crate::station::builder::Builder;
+use crate::table::StationErrorKind;
+use crate::table::builder::Builder;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use indexmap::IndexMap;
 use serde::Deserialize;
@@ -482,7 +482,7 @@ fn names(names: Spanned<Vec<String>>, taken: &mut HashSet<String>, builder: &mut
 }
 
 /// A signal by its name or its two ends.
-pub(super) fn signal(text: Option<Spanned<SignalText>>, builder: &mut Builder<'_>) -> Option<Signal> {
+pub(crate) fn signal(text: Option<Spanned<SignalText>>, builder: &mut Builder<'_>) -> Option<Signal> {
     let text = text?;
     match text.get_ref().signal() {
         Ok(signal) => Some(signal),

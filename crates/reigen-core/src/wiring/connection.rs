@@ -6,8 +6,8 @@ use super::supply::Supply;
 use crate::condition::debounce::HoldTimes;
 use crate::condition::input::{Asserted, Contact};
 use crate::spanned::Spanned;
-use crate::station::builder::Builder;
-use crate::station::{Described, StationErrorKind};
+use crate::table::builder::Builder;
+use crate::table::{Described, StationErrorKind};
 use crate::units::{Amperes, Farads, Metres, Ohms, Seconds, Speed, Volts};
 use serde::Deserialize;
 

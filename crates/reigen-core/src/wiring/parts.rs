@@ -2,8 +2,8 @@
 
 use super::supply::Supply;
 use crate::spanned::Spanned;
-use crate::station::StationErrorKind;
-use crate::station::builder::Builder;
+use crate::table::StationErrorKind;
+use crate::table::builder::Builder;
 use crate::units::{Farads, Ohms, Share, Watts};
 use serde::Deserialize;
 

@@ -1,11 +1,11 @@
 //! `[sensor.NAME]`: what a kind of sensor or contact gives and needs, from its data sheet.
 
 use crate::condition::input::Contact;
-use crate::condition::table::ContactWord;
+use crate::points::input::ContactWord;
 use crate::sizing::current_loop::Signal;
 use crate::spanned::Spanned;
-use crate::station::StationErrorKind;
-use crate::station::builder::Builder;
+use crate::table::StationErrorKind;
+use crate::table::builder::Builder;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use serde::Deserialize;
 

@@ -80,7 +80,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("\nBefore power goes on: will it work as it is wired?\n")?;
     out.line("$ reigen check station.toml")?;
     let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
-    check::print(&station, &reigen_core::wiring::check(&station.station), false, false, out)?;
+    check::print(&station, &reigen_core::electrical::check(&station.station), false, false, out)?;
     out.line("\nThe doors' common goes to 0 V, the Hall sensor gets the board's own 3.3 V, the spare pin is tied:\n")?;
     for (from, to) in WIRING {
         out.line(format!("$ sed -i 's/{from}/{}/' station.toml", to.replace('\n', "\\n")))?;
@@ -88,7 +88,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("$ reigen check station.toml")?;
     let wired = mended(STATION, &WIRING);
     let station = StationFile::parse("station.toml".to_owned(), wired.clone())?;
-    check::print(&station, &reigen_core::wiring::check(&station.station), false, false, out)?;
+    check::print(&station, &reigen_core::electrical::check(&station.station), false, false, out)?;
     out.line("\nNow power goes on, and three more things are wrong. Two minutes of it, made by a scenario, so that the truth is known:\n")?;
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat is on the lines?\n")?;

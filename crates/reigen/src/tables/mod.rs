@@ -6,6 +6,8 @@ use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use indexmap::IndexMap;
 use reigen_core::condition::input::InputSummary;
 use reigen_core::count::counter::CounterSummary;
+use reigen_core::electrical::Checked;
+use reigen_core::electrical::terminals::TerminalRow;
 use reigen_core::finding::{Finding, Remedy, Severity};
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::names::counted;
@@ -17,9 +19,7 @@ use reigen_core::summary::PointSummary;
 use reigen_core::tally::Tally;
 use reigen_core::time::seconds_short;
 use reigen_core::units::significant;
-use reigen_core::wiring::Checked;
 use reigen_core::wiring::range::Range;
-use reigen_core::wiring::terminals::TerminalRow;
 use reigen_run::outcome::Outcome;
 
 mod ports;

@@ -6,6 +6,5 @@ mod edges;
 pub mod health;
 pub mod homing;
 pub mod summary;
-pub mod table;
 #[cfg(test)]
 mod tests;

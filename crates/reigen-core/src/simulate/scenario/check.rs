@@ -6,8 +6,8 @@ use crate::logic::expression::Span;
 use crate::names::{is_point_name, nearest};
 use crate::simulate::profile::Piece;
 use crate::spanned::Spanned;
-use crate::station::StationErrorKind;
-use crate::station::builder::TimeText;
+use crate::table::StationErrorKind;
+use crate::table::builder::TimeText;
 
 /// Collects what is wrong while the tables are checked.
 #[derive(Default)]

@@ -4,8 +4,8 @@ mod check;
 mod tables;
 
 use super::profile::Profile;
-use crate::station::finite::not_finite;
 use crate::station::{StationError, translate};
+use crate::table::finite::not_finite;
 use crate::time::Nanos;
 use check::Check;
 use indexmap::IndexMap;

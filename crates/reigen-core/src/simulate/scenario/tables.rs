@@ -1,7 +1,7 @@
 //! The tables of a scenario as they stand in the file.
 
 use crate::spanned::Spanned;
-use crate::station::builder::TimeText;
+use crate::table::builder::TimeText;
 use indexmap::IndexMap;
 use serde::Deserialize;
 

@@ -1,0 +1,13 @@
+//! From a table of a station file to a point: what all kinds need.
+
+pub mod branch;
+pub mod builder;
+pub mod error;
+pub mod field;
+pub(crate) mod finite;
+pub mod point_kind;
+pub mod signal;
+
+pub use error::{StationError, StationErrorKind};
+pub use field::{Described, Field, FieldColumn, FieldExpression, LineName};
+pub use point_kind::PointKind;
