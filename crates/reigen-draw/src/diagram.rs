@@ -1,9 +1,10 @@
 //! The timing diagram: raw line over clean point, thrown-away edges marked by rule, counts and numbers as curves.
 
 use crate::axis::axis;
-use crate::number::{NumberRow, Place};
+use crate::number::NumberRow;
 use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
+use crate::place::Place;
 use crate::theme::Theme;
 use crate::trace::{Slice, Trace};
 use plotters::prelude::*;

@@ -9,6 +9,7 @@ pub mod diagram;
 pub mod number;
 pub mod pen;
 pub mod picture;
+mod place;
 pub mod polling;
 pub mod schematic;
 pub mod steps;

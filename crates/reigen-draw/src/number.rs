@@ -1,6 +1,7 @@
 //! A number's row: its steps as a curve, its resolution as a band, its valid range shaded, levels that matter.
 
 use crate::pen::{Align, Pen, Stroke};
+use crate::place::Place;
 use crate::steps::Steps;
 use crate::theme::Theme;
 use crate::turning::Turning;
@@ -30,15 +31,6 @@ const MARGIN: f64 = 0.06;
 
 /// The height of a label.
 const LABEL: u32 = 13;
-
-/// Where a row is on the picture.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Place {
-    pub(crate) left: i32,
-    pub(crate) right: i32,
-    pub(crate) top: i32,
-    pub(crate) bottom: i32,
-}
 
 /// A lower end of a scale: not below 0 where no value is.
 fn not_below(least: f64, end: f64) -> f64 {

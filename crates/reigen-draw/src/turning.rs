@@ -1,8 +1,8 @@
 //! What an encoder's row shows beside its position: the direction, the phase of its channels, marks and zeros.
 
-use crate::number::Place;
 use crate::pen::Pen;
 use crate::pen::Stroke;
+use crate::place::Place;
 use crate::theme::Theme;
 use crate::trace::Trace;
 use plotters::prelude::*;

@@ -22,6 +22,7 @@ mod packed;
 mod piece;
 mod pipeline;
 mod ranges;
+mod reader;
 mod rows;
 pub mod small_file;
 pub mod source;

@@ -8,7 +8,7 @@ use crate::error::{Failure, Fault, FaultKind};
 use crate::piece::Piece;
 use crate::pipeline::{Head, Place};
 use crate::ranges::FileReader;
-use crate::recording::{Consume, Reader};
+use crate::reader::{Consume, Reader};
 use crate::rows::Rows;
 use crate::write::parquet::{COLUMNS, LINES_KEY};
 use bytes::Bytes;

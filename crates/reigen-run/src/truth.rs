@@ -2,7 +2,7 @@
 
 use indexmap::IndexMap;
 use reigen_core::engine::Engine;
-use reigen_core::rate::meter::{self, Method};
+use reigen_core::rate::settings::{Method, Settings};
 use reigen_core::simulate::judge::Judgement;
 use reigen_core::simulate::judge_readings::Read;
 use reigen_core::simulate::truth::TruthFile;
@@ -28,7 +28,7 @@ enum Judged {
     /// Its counts, against the encoder on a line.
     Encoder(String),
     /// Its readings, in revolutions a minute, against the shaft behind a line.
-    Speed { line: String, settings: meter::Settings, readings: Vec<Read> },
+    Speed { line: String, settings: Settings, readings: Vec<Read> },
     /// Its values, against those of a line.
     Value(String, Vec<Read>),
 }
@@ -134,7 +134,7 @@ fn line_of(station: &Station, name: &str) -> Option<String> {
 }
 
 /// The time that a reading of so many hertz speaks for.
-fn over(settings: &meter::Settings, hertz: f64) -> Nanos {
+fn over(settings: &Settings, hertz: f64) -> Nanos {
     let intervals = |count: f64| Nanos((count / hertz.abs().max(1e-9) * 1e9) as u64);
     match settings.method {
         Method::Gate { window } => window,

@@ -2,6 +2,7 @@
 
 pub mod jumps;
 pub mod meter;
+pub mod signal;
 pub mod smooth;
 #[cfg(test)]
 mod tests;

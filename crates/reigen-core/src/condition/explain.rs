@@ -95,7 +95,7 @@ pub fn waiting(settings: &InputSettings, on: bool, since: Nanos, time: Nanos) ->
 mod tests {
     use super::*;
     use crate::condition::debounce::{HoldTimes, Ledger, RcSettings, Read, ReadingTimes};
-    use crate::sizing::rc::Levels;
+    use crate::condition::schmitt::Levels;
     use crate::units::Volts;
 
     const MS: u64 = 1_000_000;

@@ -3,3 +3,4 @@
 pub mod debounce;
 pub mod explain;
 pub mod input;
+pub mod schmitt;

@@ -3,8 +3,8 @@
 use super::Found;
 use super::circuit::{Circuit, Input, State};
 use super::states::{self, TOLERANCE};
+use crate::analog::signal::Signal;
 use crate::finding::Finding;
-use crate::sizing::current_loop::Signal;
 use crate::units::{Ohms, Volts};
 use crate::wiring::card::{InputGroup, Mode};
 use crate::wiring::connection::{Rail, ReadAs};

@@ -1,7 +1,7 @@
 //! A point with its sensor and its terminal, and the network that they make in each state of the sensor.
 
 use super::network::{Element, End, Network, QuantityId, Solution};
-use super::polarity::side;
+use crate::condition::input::Asserted;
 use crate::units::Volts;
 use crate::wiring::card::{Card, Common, InputGroup, Mode};
 use crate::wiring::connection::Rail;
@@ -545,5 +545,18 @@ impl<'a, 'b> Input<'a, 'b> {
     pub(super) fn off_current(&self) -> f64 {
         let by_standard = self.group.limits().map(|limits| limits.off_current.0);
         by_standard.or(self.group.current.map(|current| current.0)).unwrap_or(0.0)
+    }
+}
+
+/// The side that a sensor switches the terminal to while it conducts.
+pub(super) fn side(sensor: &Sensor, asserted: Asserted) -> Option<Rail> {
+    match sensor.output.drive() {
+        Drive::Plus => Some(Rail::Plus),
+        Drive::Zero => Some(Rail::Zero),
+        Drive::Switch | Drive::Both => Some(match asserted {
+            Asserted::High => Rail::Plus,
+            Asserted::Low => Rail::Zero,
+        }),
+        Drive::Analog => None,
     }
 }

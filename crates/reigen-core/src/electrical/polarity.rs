@@ -1,26 +1,13 @@
 //! Polarity: does the sensor give the side that the input needs, and does the station say so?
 
 use super::Found;
-use super::circuit::Circuit;
+use super::circuit::{Circuit, side};
 use crate::condition::input::Asserted;
 use crate::finding::Finding;
 use crate::wiring::card::{Common, InputGroup};
 use crate::wiring::connection::{Rail, ReadAs};
 use crate::wiring::parts::PartKind;
 use crate::wiring::sensor::{Drive, Sensor};
-
-/// The side that a sensor switches the terminal to while it conducts.
-pub(super) fn side(sensor: &Sensor, asserted: Asserted) -> Option<Rail> {
-    match sensor.output.drive() {
-        Drive::Plus => Some(Rail::Plus),
-        Drive::Zero => Some(Rail::Zero),
-        Drive::Switch | Drive::Both => Some(match asserted {
-            Asserted::High => Rail::Plus,
-            Asserted::Low => Rail::Zero,
-        }),
-        Drive::Analog => None,
-    }
-}
 
 /// The common that a sensor needs; `None` where it drives both levels or is no switch.
 pub(super) fn needed_common(circuit: &Circuit<'_>) -> Option<Common> {

@@ -1,7 +1,7 @@
 //! The circuit of one sensor as it is drawn: from its supply over the wire to the terminal, with what is wrong in it.
 
 use super::analog;
-use super::circuit::{Circuit, Draw, Input, Model, State};
+use super::circuit::{Circuit, Draw, Input, Model, State, side};
 use super::circuits;
 use super::levels;
 use super::network::{End, Solution};
@@ -115,7 +115,7 @@ fn schematic(circuit: &Circuit<'_>, findings: &[Finding]) -> Option<Schematic> {
         |codes: &[&str]| here.iter().any(|finding| finding.severity > Severity::Note && codes.contains(&finding.code));
     let (contact, to_plus) = match &circuit.wired.read_as {
         ReadAs::Input { contact, asserted, .. } => {
-            (*contact, super::polarity::side(sensor, *asserted).is_none_or(|side| side == Rail::Plus))
+            (*contact, side(sensor, *asserted).is_none_or(|side| side == Rail::Plus))
         }
         _ => (Contact::NormallyOpen, true),
     };

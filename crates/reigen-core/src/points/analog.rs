@@ -3,11 +3,13 @@
 use crate::analog::meter::{Scaling, Settings};
 use crate::analog::smooth::Smoothing;
 use crate::analog::threshold::Levels;
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
-use crate::table::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::table::builder::{Builder, TimeText};
+use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKind};
 use crate::units::Metres;
 use crate::wiring::connection::{ReadAs, WireKeys, Wired, WiringTable};
 use crate::wiring::parts::{self, PartKind, PartTable};

@@ -1,11 +1,13 @@
 //! The table of a counter in the station file.
 
 use crate::count::counter::{AtLast, CountedEdge, Range, Settings, Sources};
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, takes_description};
-use crate::table::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::table::builder::Builder;
+use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use serde::Deserialize;
 
 /// `[counter.NAME]` as it stands in the file.

@@ -4,12 +4,14 @@ use crate::condition::debounce::ReadingTimes;
 use crate::count::encoder::block::{Settings, Sources};
 use crate::count::encoder::decode::Decode;
 use crate::count::encoder::homing::IndexDoes;
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
+use crate::table::builder::{Builder, TimeText};
 use crate::table::signal::Signal;
-use crate::table::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKind};
 use crate::time::Nanos;
 use serde::Deserialize;
 

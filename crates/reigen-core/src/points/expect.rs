@@ -2,11 +2,13 @@
 
 use crate::logic::expect::When;
 use crate::logic::expression::{Expression, Function, Node, Operator, Value};
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
-use crate::table::{Field, FieldExpression, PointKind, StationErrorKind};
+use crate::table::builder::{Builder, TimeText};
+use crate::table::{Field, FieldExpression, StationErrorKind};
 use serde::Deserialize;
 
 /// Widens every comparison of an expression by a tolerance.

@@ -3,13 +3,16 @@
 use crate::condition::debounce::{HoldTimes, RcSettings, ReadingTimes, Settings};
 use crate::condition::input::{Asserted, Contact, InputSettings, on_while_high};
 use crate::logic::expression::Span;
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::quantity::MOST_TIME;
 use crate::sizing::rc::Levels;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
-use crate::table::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationErrorKind};
+use crate::table::builder::{Builder, TimeText};
+use crate::table::contact::ContactWord;
+use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use crate::wiring::connection::{ReadAs, Role, WireKeys, Wired, WiringTable};
@@ -49,24 +52,6 @@ enum AssertedWord {
     #[default]
     High,
     Low,
-}
-
-/// `contact` as it stands in the file.
-#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
-#[serde(rename_all = "UPPERCASE")]
-pub(crate) enum ContactWord {
-    #[default]
-    No,
-    Nc,
-}
-
-impl From<ContactWord> for Contact {
-    fn from(word: ContactWord) -> Self {
-        match word {
-            ContactWord::No => Contact::NormallyOpen,
-            ContactWord::Nc => Contact::NormallyClosed,
-        }
-    }
 }
 
 /// `debounce = { … }` as it stands in the file.

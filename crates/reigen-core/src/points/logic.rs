@@ -3,11 +3,13 @@
 use crate::block::BitSource;
 use crate::logic::blink::Flashes;
 use crate::logic::timer::TimerKind;
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
-use crate::table::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::table::builder::{Builder, TimeText};
+use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::Metres;
 use crate::wiring::connection::{Load, ReadAs, Role, Wired};

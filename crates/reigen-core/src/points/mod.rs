@@ -8,5 +8,11 @@ pub mod expander;
 pub mod expect;
 pub mod input;
 pub mod logic;
+pub mod point_kind;
+pub mod point_table;
 pub mod rate;
 pub(crate) mod scan;
+
+pub use point_kind::PointKind;
+pub use point_table::PointTable;
+pub(crate) use point_table::takes_description;

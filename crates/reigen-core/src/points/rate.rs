@@ -2,16 +2,18 @@
 
 use crate::finding::Finding;
 use crate::names::list;
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
 use crate::program::Operation;
 use crate::rate::judgement;
 use crate::rate::marks::Marks;
-use crate::rate::meter::{Method, Settings};
+use crate::rate::settings::{Method, Settings};
 use crate::rate::unit::{KNOWN, Travel, Unit};
 use crate::rate::width::{self};
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
-use crate::table::builder::{Builder, PointTable, TimeText, takes_description};
-use crate::table::{Field, FieldColumn, FieldExpression, PointKind, StationErrorKind};
+use crate::table::builder::{Builder, TimeText};
+use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use crate::time::Nanos;
 use crate::units::{Speed, engineering};
 use serde::Deserialize;

@@ -3,8 +3,8 @@
 //! Counting gives one count in the window, 1/W; timing gives one tick δ in the time that is timed, f·δ/T
 //! (reciprocal counting). `size speed` works from the same two.
 
-use super::meter::{Method, Settings};
 use super::readings::Reading;
+use super::settings::{Method, Settings};
 use crate::time::Nanos;
 use crate::units::{engineering, significant};
 use serde::Serialize;

@@ -4,68 +4,15 @@ use super::auto::{self, Auto};
 use super::gate::{self, Gate};
 use super::judgement::{self, Judgement};
 use super::lone::Lone;
-use super::marks::{self, Gap, Marks};
+use super::marks::{self, Gap};
 use super::period::{self, Period};
 use super::readings::{By, Made, Reading, Shown, Sink, Spread};
-use super::unit::Unit;
+use super::settings::{Method, Settings};
 use super::wheel::{self, Wheel, WheelSummary};
-use crate::block::{BitSource, Block, Inputs, Outputs, Shape, Stateful};
+use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::column::BitColumn;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
-
-/// How a rate is measured.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Method {
-    /// Edges counted in windows of a length.
-    Gate {
-        /// The length.
-        window: Nanos,
-    },
-    /// The time of so many intervals, at each edge.
-    Period {
-        /// How many.
-        average: u32,
-    },
-    /// Reciprocal counting at a constant step.
-    Auto {
-        /// The step.
-        every: Nanos,
-    },
-}
-
-impl Method {
-    /// Its word in the station file.
-    pub fn word(self) -> &'static str {
-        match self {
-            Method::Gate { .. } => "gate",
-            Method::Period { .. } => "period",
-            Method::Auto { .. } => "auto",
-        }
-    }
-}
-
-/// What a rate is set to.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Settings {
-    /// How it is measured.
-    pub method: Method,
-    /// From when on it counts as stopped.
-    pub zero_after: Option<Nanos>,
-    /// Its unit.
-    pub unit: Unit,
-    /// Pulses in one revolution.
-    pub pulses_per_rev: Option<f64>,
-    /// The places of a wheel with a deliberate gap.
-    pub marks: Option<Marks>,
-}
-
-impl Settings {
-    /// The columns of a rate: `.stopped`, and with a gap `.revolution`; the value and `.resolution`.
-    pub fn shape(&self) -> Shape {
-        Shape { bits: 1 + usize::from(self.marks.is_some()), counts: 0, readings: 2 }
-    }
-}
 
 /// What a rate did.
 #[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]

@@ -9,6 +9,7 @@ pub mod marks;
 pub mod meter;
 pub mod period;
 pub mod readings;
+pub mod settings;
 pub mod step;
 #[cfg(test)]
 mod tests;

@@ -2,6 +2,7 @@
 
 use super::series::Series;
 use super::{SizingError, Worked, clear_above, contradiction, needs};
+pub use crate::condition::schmitt::Levels;
 use crate::units::{Farads, Ohms, Seconds, Share, Volts};
 
 /// What an RC filter is worked from.
@@ -23,17 +24,6 @@ pub struct Rc {
     pub capacitors: Share,
 }
 
-/// A supply and the thresholds of a Schmitt input below it.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Levels {
-    /// The supply.
-    pub supply: Volts,
-    /// The input goes high above this.
-    pub rise_at: Volts,
-    /// The input goes low below this.
-    pub fall_at: Volts,
-}
-
 impl Levels {
     /// Levels that can be: 0 < fall < rise < supply.
     ///
@@ -52,16 +42,6 @@ impl Levels {
             return contradiction(format!("a threshold of {fall_at} is never passed on the way down to 0 V"));
         }
         Ok(Self { supply, rise_at, fall_at })
-    }
-
-    /// How many time constants it takes from 0 to the upper threshold: ln(V / (V − V↑)).
-    pub fn rise_constants(&self) -> f64 {
-        libm::log(self.supply.0 / (self.supply.0 - self.rise_at.0))
-    }
-
-    /// How many time constants it takes from the supply to the lower threshold: ln(V / V↓).
-    pub fn fall_constants(&self) -> f64 {
-        libm::log(self.supply.0 / self.fall_at.0)
     }
 }
 

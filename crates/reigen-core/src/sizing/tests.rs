@@ -2,7 +2,7 @@
 
 use super::capture::Capture;
 use super::colours::{self, Colour, Colours};
-use super::current_loop::{Known, Loop, Signal};
+use super::current_loop::{Known, Loop};
 use super::divider::Divider;
 use super::drive::Drive;
 use super::hysteresis::Hysteresis;
@@ -15,6 +15,7 @@ use super::series::{ALL, Series};
 use super::source::Source;
 use super::speed::SpeedGiven;
 use super::{SizingError, USUAL_CAPACITORS, USUAL_RESISTORS, Worked};
+use crate::analog::signal::Signal;
 use crate::units::{Amperes, Farads, Hertz, Ohms, Seconds, Share, Speed, Volts};
 use proptest::prelude::*;
 

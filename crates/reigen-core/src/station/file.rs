@@ -3,12 +3,13 @@
 use super::{Kind, Point, Station};
 use crate::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use crate::names::{is_point_name, nearest};
+use crate::points::PointTable;
 use crate::points::display::{Display, DisplayTable};
 use crate::points::expander::MemberPoint;
 use crate::points::scan::ScanTable;
 use crate::spanned::Spanned;
 use crate::table::branch::RAW;
-use crate::table::builder::{Builder, Member, PointTable};
+use crate::table::builder::{Builder, Member};
 use crate::table::error::MOST_TOLD;
 use crate::table::finite::not_finite;
 use crate::table::{Described, StationError, StationErrorKind};

@@ -10,7 +10,8 @@ pub mod plan;
 #[cfg(test)]
 mod tests;
 
-pub use crate::table::{Field, FieldColumn, FieldExpression, LineName, PointKind, StationError, StationErrorKind};
+pub use crate::points::PointKind;
+pub use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationError, StationErrorKind};
 pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
 pub use kind::Kind;

@@ -1,6 +1,6 @@
 //! From a table of the file to a point: what the kinds need while they are built.
 
-use super::{Described, FieldExpression, LineName, PointKind, StationError, StationErrorKind};
+use super::{FieldExpression, LineName, StationError, StationErrorKind};
 use crate::condition::debounce::ReadingTimes;
 use crate::logic::expression::{self, Span};
 use crate::quantity::parse_time;
@@ -8,34 +8,12 @@ use crate::spanned::Spanned;
 use crate::time::Nanos;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::Deserialize;
-use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
+use serde::de::{self, Deserializer, Visitor};
 use std::borrow::Cow;
 use std::fmt;
 
 /// No quantity is smaller or larger; what is made of such numbers stays within bounds too.
 const REASONABLE: std::ops::RangeInclusive<f64> = 1e-12..=1e12;
-
-/// A table of one kind of point, as it stands in the file.
-pub trait PointTable: DeserializeOwned {
-    /// What it makes.
-    type Point: PointKind;
-
-    /// Takes out what stands beside the point in the list to wire from.
-    fn described(&mut self) -> Described;
-
-    /// Checks the table and makes the point of it; `None` where an error has been noted.
-    fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point>;
-}
-
-/// Writes [`PointTable::described`] for a table with the keys `address` and `remark`, which every point may have.
-macro_rules! takes_description {
-    () => {
-        fn described(&mut self) -> crate::table::Described {
-            crate::table::Described { address: self.address.take(), remark: self.remark.take() }
-        }
-    };
-}
-pub(crate) use takes_description;
 
 /// An input of a chain that its table names.
 #[derive(Debug)]

@@ -2,12 +2,11 @@
 
 pub mod branch;
 pub mod builder;
+pub(crate) mod contact;
 pub mod error;
 pub mod field;
 pub(crate) mod finite;
-pub mod point_kind;
 pub mod signal;
 
 pub use error::{StationError, StationErrorKind};
 pub use field::{Described, Field, FieldColumn, FieldExpression, LineName};
-pub use point_kind::PointKind;

@@ -2,9 +2,9 @@
 
 use super::parts::RESISTOR_TOLERANCE;
 use super::range::Range;
-use super::sensor::{OutputKind, SignalText};
+use super::sensor::{OutputKind, SignalText, signal};
 use super::supply::Supply;
-use crate::sizing::current_loop::Signal;
+use crate::analog::signal::Signal;
 use crate::spanned::Spanned;
 use crate::table::StationErrorKind;
 use crate::table::builder::Builder;
@@ -479,16 +479,4 @@ fn names(names: Spanned<Vec<String>>, taken: &mut HashSet<String>, builder: &mut
         }
     }
     names.into_inner()
-}
-
-/// A signal by its name or its two ends.
-pub(crate) fn signal(text: Option<Spanned<SignalText>>, builder: &mut Builder<'_>) -> Option<Signal> {
-    let text = text?;
-    match text.get_ref().signal() {
-        Ok(signal) => Some(signal),
-        Err(message) => {
-            builder.refuse(text.span(), StationErrorKind::File(message));
-            None
-        }
-    }
 }

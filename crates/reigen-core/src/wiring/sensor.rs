@@ -1,11 +1,11 @@
 //! `[sensor.NAME]`: what a kind of sensor or contact gives and needs, from its data sheet.
 
+use crate::analog::signal::Signal;
 use crate::condition::input::Contact;
-use crate::points::input::ContactWord;
-use crate::sizing::current_loop::Signal;
 use crate::spanned::Spanned;
 use crate::table::StationErrorKind;
 use crate::table::builder::Builder;
+use crate::table::contact::ContactWord;
 use crate::units::{Amperes, Hertz, Ohms, Seconds, Share, Volts};
 use serde::Deserialize;
 
@@ -234,7 +234,7 @@ impl SensorTable {
             least_current: self.least_current,
             pull_up: self.pull_up,
             levels: (self.high, self.low),
-            signal: super::card::signal(self.signal, builder),
+            signal: signal(self.signal, builder),
             burden: self.burden,
             pins: self.pins,
             highest_frequency: self.highest_frequency,
@@ -243,6 +243,18 @@ impl SensorTable {
             pulses_per_rev: self.pulses_per_rev.map(Spanned::into_inner),
             pulse_share: self.pulse_share.map_or(half, |share| share.0.min(1.0 - share.0)),
             quadrature: self.quadrature,
+        }
+    }
+}
+
+/// A signal by its name or its two ends.
+pub(crate) fn signal(text: Option<Spanned<SignalText>>, builder: &mut Builder<'_>) -> Option<Signal> {
+    let text = text?;
+    match text.get_ref().signal() {
+        Ok(signal) => Some(signal),
+        Err(message) => {
+            builder.refuse(text.span(), StationErrorKind::File(message));
+            None
         }
     }
 }

@@ -2,9 +2,10 @@
 
 use super::reading::finite;
 use clap::{ArgGroup, Args, Subcommand, ValueEnum};
+use reigen_core::analog::signal::Signal;
 use reigen_core::sizing::capture::Capture;
 use reigen_core::sizing::colours::{Colour, Colours};
-use reigen_core::sizing::current_loop::{Known, Loop, Signal};
+use reigen_core::sizing::current_loop::{Known, Loop};
 use reigen_core::sizing::divider::Divider;
 use reigen_core::sizing::drive::Drive;
 use reigen_core::sizing::hysteresis::Hysteresis;

@@ -3,7 +3,7 @@
 use super::{Debounce, Ledger, Undecided};
 use crate::account::Rule;
 use crate::condition::debounce;
-use crate::sizing::rc::Levels;
+use crate::condition::schmitt::Levels;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 

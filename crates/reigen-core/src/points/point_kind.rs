@@ -1,13 +1,13 @@
 //! What every kind of point can tell of itself.
 
-use super::branch::BranchBuilder;
-use super::field::{Field, FieldColumn, FieldExpression, LineName};
-use super::signal::Signal;
 use crate::analog::threshold::Levels;
 use crate::condition::input::InputSettings;
 use crate::finding::Finding;
 use crate::program::Operation;
-use crate::rate::meter;
+use crate::rate::settings;
+use crate::table::branch::BranchBuilder;
+use crate::table::field::{Field, FieldColumn, FieldExpression, LineName};
+use crate::table::signal::Signal;
 use crate::time::Nanos;
 use crate::wiring::chain::ChainWiring;
 use crate::wiring::connection::Wired;
@@ -15,7 +15,7 @@ use std::fmt::Debug;
 
 /// What every kind of point can tell of itself.
 ///
-/// A new kind is a table that [builds](super::builder::PointTable) one of these, the operation that it compiles to, and
+/// A new kind is a table that [builds](super::point_table::PointTable) one of these, the operation that it compiles to, and
 /// one line in the station's list of kinds.
 pub trait PointKind: Debug + Send + Sync {
     /// Its word, with an article: `a counter`.
@@ -113,7 +113,7 @@ pub trait PointKind: Debug + Send + Sync {
     }
 
     /// What it is set to, where it is a rate.
-    fn rate(&self) -> Option<&meter::Settings> {
+    fn rate(&self) -> Option<&settings::Settings> {
         None
     }
 
