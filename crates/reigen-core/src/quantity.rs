@@ -5,7 +5,7 @@ use crate::time::{MOST_FILE_TIME_NS, Nanos};
 use thiserror::Error;
 
 /// The longest time that a setting may have: ten years.
-pub(crate) const MOST_TIME: Nanos = Nanos(315_360_000 * 1_000_000_000);
+pub const MOST_TIME: Nanos = Nanos(315_360_000 * 1_000_000_000);
 /// The highest sample rate that is read: one sample a picosecond.
 const MOST_RATE_MILLIHERTZ: u64 = 1_000_000_000_000_000;
 

@@ -4,8 +4,8 @@ use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
-use reigen_core::electrical::schematic::{PartPlace, Schematic, SchematicPart, SensorShape};
 use reigen_core::finding::Severity;
+use reigen_station::electrical::schematic::{PartPlace, Schematic, SchematicPart, SensorShape};
 
 /// The circuits of some sensors, one below the other.
 #[derive(Debug, Clone)]

@@ -9,13 +9,13 @@
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};
 use reigen_core::logic::expression;
 use reigen_core::quantity::{parse_file_time, parse_sample_rate, parse_time};
-use reigen_core::station::plan::{Plan, compile};
-use reigen_core::station::{self, Station};
 use reigen_core::time::Nanos;
 use reigen_io::convert::{Chosen, Stretch, convert};
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, Heading, begin, written_lines};
+use reigen_station::station::plan::{Plan, compile};
+use reigen_station::station::{self, Station};
 use std::io::{Cursor, Write};
 
 const VCD: &str = "$timescale 1 us $end\n$var wire 1 ! A $end\n$var wire 1 %% B $end\n$var wire 3 v V [2:0] $end\n\

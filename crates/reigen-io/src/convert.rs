@@ -3,9 +3,9 @@
 use crate::error::RecordingError;
 use crate::recording::Recording;
 use crate::write::{Changes, Line};
+use reigen_core::change::{Change, Value};
 use reigen_core::column::{BitColumn, ReadingColumn};
 use reigen_core::lines::{LineColumns, LineKind};
-use reigen_core::simulate::{Change, Value};
 use reigen_core::time::{Nanos, Origin, Window};
 use std::collections::HashMap;
 use std::io;

@@ -2,8 +2,8 @@
 
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
-use reigen_core::station::{Kind, Station};
 use reigen_core::time::Nanos;
+use reigen_station::station::{Kind, Station};
 
 /// What follows the outputs of a station.
 pub trait Actuator: Send {

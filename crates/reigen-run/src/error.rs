@@ -1,9 +1,9 @@
 //! Why a station cannot be worked.
 
 use reigen_core::names::counted;
-use reigen_core::station::StationError;
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::OutputError;
+use reigen_station::station::StationError;
 
 /// Why a station cannot be worked over lines. How it is told to a person is up to whoever shows it.
 #[derive(Debug, thiserror::Error)]

@@ -4,11 +4,11 @@ use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
 use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
-use reigen_core::station::{FieldColumn, PointKind, Station};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_io::events::EventFile;
 use reigen_io::output_file::put_in_place;
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
+use reigen_station::station::{FieldColumn, PointKind, Station};
 use std::path::Path;
 
 /// The files that watch the points: they appear whole or not at all.

@@ -3,8 +3,8 @@
 use crate::observer::WindowView;
 use reigen_core::engine::PointColumns;
 use reigen_core::finding::Finding;
-use reigen_core::station::{FieldColumn, Station};
 use reigen_core::time::{Nanos, Origin};
+use reigen_station::station::{FieldColumn, Station};
 use serde::Serialize;
 
 /// At most so many values are kept in memory, for a JSON or a bar: those that repeat count once.
@@ -141,7 +141,7 @@ impl Run {
 impl Gauge {
     /// Of all points that are numbers, or of the one with this number.
     pub fn new(station: &Station, step: Nanos, only: Option<usize>, origin: Origin) -> Self {
-        let number = |(point, kind): (usize, &reigen_core::station::Point)| {
+        let number = |(point, kind): (usize, &reigen_station::station::Point)| {
             let fields = kind.kind.fields();
             let is_number = matches!(fields.first()?.column, FieldColumn::Count(_) | FieldColumn::Reading(_));
             (is_number && only.is_none_or(|only| only == point)).then(|| Column {

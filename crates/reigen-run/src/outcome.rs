@@ -5,10 +5,10 @@ use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::finding::Finding;
 use reigen_core::names::counted;
-use reigen_core::simulate::judge::Judgement;
-use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_station::simulate::judge::Judgement;
+use reigen_station::station::Station;
 
 /// What came of working a station over the lines of a source.
 #[derive(Debug)]

@@ -4,8 +4,8 @@ use reigen_core::column::BitColumn;
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
 use reigen_core::logic::expression::Expression;
-use reigen_core::station::{FieldColumn, Point, Station};
-use reigen_core::table::signal::Signal;
+use reigen_station::station::{FieldColumn, Point, Station};
+use reigen_station::table::signal::Signal;
 use std::collections::HashMap;
 
 /// Where a column is.

@@ -2,7 +2,7 @@
 
 use crate::error::RunError;
 use reigen_core::names::{list, nearest};
-use reigen_core::station::Station;
+use reigen_station::station::Station;
 
 /// The number of a point by its name.
 ///

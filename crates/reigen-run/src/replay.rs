@@ -10,9 +10,9 @@ use crate::station_file::StationFile;
 use crate::stretch::Stretch;
 use crate::truth::TruthWatch;
 use indexmap::IndexMap;
-use reigen_core::findings::{self, inputs::InputWatch};
-use reigen_core::simulate::truth::TruthFile;
 use reigen_core::time::Nanos;
+use reigen_station::findings::{self, inputs::InputWatch};
+use reigen_station::simulate::truth::TruthFile;
 use std::ops::ControlFlow;
 use std::path::Path;
 

@@ -8,8 +8,8 @@ use crate::stretch::Stretch;
 use reigen_core::engine::Engine;
 use reigen_core::lines::LineColumns;
 use reigen_core::program::Program;
-use reigen_core::station::plan::{Plan, compile};
 use reigen_core::time::Nanos;
+use reigen_station::station::plan::{Plan, compile};
 use std::collections::HashMap;
 
 /// A station bound to the lines of a source.

@@ -2,7 +2,7 @@
 
 use indexmap::IndexMap;
 use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::station::line_names::LineNames;
+use reigen_station::station::line_names::LineNames;
 use std::collections::HashMap;
 
 /// The signals of one kind, each once.

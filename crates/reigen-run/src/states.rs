@@ -3,8 +3,8 @@
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
 use reigen_core::logic::expression::{Reference, Value};
-use reigen_core::station::{FieldColumn, Station};
 use reigen_core::time::Nanos;
+use reigen_station::station::{FieldColumn, Station};
 
 /// What a point is at a time, and since when.
 #[derive(Debug, Clone, Default)]

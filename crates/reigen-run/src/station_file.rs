@@ -1,8 +1,8 @@
 //! Station files, and other texts that a person wrote.
 
 use crate::error::RunError;
-use reigen_core::station::{self, Station};
 use reigen_io::small_file::{self, SmallFileError};
+use reigen_station::station::{self, Station};
 use std::path::Path;
 
 /// A station file that has been read and checked.

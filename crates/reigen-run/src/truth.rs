@@ -3,12 +3,12 @@
 use indexmap::IndexMap;
 use reigen_core::engine::Engine;
 use reigen_core::rate::settings::{Method, Settings};
-use reigen_core::simulate::judge::Judgement;
-use reigen_core::simulate::judge_readings::Read;
-use reigen_core::simulate::truth::TruthFile;
-use reigen_core::station::{Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
+use reigen_station::simulate::judge::Judgement;
+use reigen_station::simulate::judge_readings::Read;
+use reigen_station::simulate::truth::TruthFile;
+use reigen_station::station::{Point, Station};
 
 /// Keeps what each point did that a source of the truth belongs to.
 pub struct TruthWatch<'a> {

@@ -4,13 +4,13 @@ use crate::cli::ColorWord;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
-use reigen_core::sizing::SizingError;
-use reigen_core::station::StationError;
-use reigen_core::table::error::MOST_TOLD;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};
 use reigen_run::error::RunError;
+use reigen_station::sizing::SizingError;
+use reigen_station::station::StationError;
+use reigen_station::table::error::MOST_TOLD;
 use std::io::{self, Write};
 use std::process::ExitCode;
 

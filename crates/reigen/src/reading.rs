@@ -6,7 +6,6 @@ use crate::progress::Bar;
 use reigen_core::finding::Finding;
 use reigen_core::lines::LineColumns;
 use reigen_core::outside_words::on_one_line;
-use reigen_core::station::StationErrorKind;
 use reigen_core::time::Nanos;
 use reigen_io::check_names;
 use reigen_io::options::{ReadOptions, Thresholds};
@@ -17,6 +16,7 @@ use reigen_run::observer::Observer;
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::StationErrorKind;
 use std::path::Path;
 
 /// How the times of recordings in a row belong together.

@@ -1,10 +1,10 @@
 //! A scenario simulated, and its lines written.
 
 use crate::failure::Failure;
-use reigen_core::simulate::scenario::{self, Scenario};
-use reigen_core::simulate::{Change, Simulation, Value};
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::write::{Changes, Heading, Line};
+use reigen_station::simulate::scenario::{self, Scenario};
+use reigen_station::simulate::{Change, Simulation, Value};
 use std::io;
 
 /// The lines of a simulation, which begins at 0.

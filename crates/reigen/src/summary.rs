@@ -12,12 +12,12 @@ use reigen_core::logic::expect::ExpectSummary;
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
-use reigen_core::simulate::judge::Judgement;
-use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
 use reigen_core::tally::Tally;
 use reigen_run::gauge::GaugeTable;
 use reigen_run::outcome::Outcome;
+use reigen_station::simulate::judge::Judgement;
+use reigen_station::station::Station;
 use serde::Serialize;
 
 /// The whole result. Keys may join; those that are here keep their names and meaning.

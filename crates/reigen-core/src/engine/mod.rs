@@ -5,8 +5,6 @@
 
 mod running;
 mod state;
-#[cfg(test)]
-mod tests;
 
 pub use running::{BlockState, Running};
 pub use state::{EngineState, RestoreError};

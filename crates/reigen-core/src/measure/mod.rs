@@ -5,8 +5,6 @@
 
 pub mod advice;
 pub mod analog;
-#[cfg(test)]
-pub(crate) mod bank_tests;
 pub mod bins;
 pub mod bounce;
 mod changeover;

@@ -1,7 +1,7 @@
 //! A recording as a CSV (RFC 4180): a row for each time at which something changes.
 
 use super::{Changes, Heading, Out, Text, number_text};
-use reigen_core::simulate::{Change, Value};
+use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
 

@@ -20,7 +20,7 @@ use crate::archive::Packing;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use output_file::{FinishedFile, OutputError, OutputFile, is_stream};
-use reigen_core::simulate::Change;
+use reigen_core::change::Change;
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
 use std::path::Path;
@@ -255,7 +255,7 @@ fn number_text(value: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use reigen_core::simulate::Value;
+    use reigen_core::change::Value;
 
     fn heading(origin: i64) -> Heading {
         let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number };

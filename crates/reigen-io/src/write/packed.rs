@@ -5,7 +5,7 @@ use super::{
     output_file::{FinishedFile, OutputError, OutputFile},
 };
 use crate::packed::sidecar;
-use reigen_core::simulate::{Change, Value};
+use reigen_core::change::{Change, Value};
 use reigen_core::time::Nanos;
 use reigen_core::units::engineering;
 use std::io::{self, Write};

@@ -9,7 +9,7 @@ use parquet::file::metadata::KeyValue;
 use parquet::file::properties::{EnabledStatistics, WriterProperties};
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::parser::parse_message_type;
-use reigen_core::simulate::{Change, Value};
+use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
 use std::sync::Arc;

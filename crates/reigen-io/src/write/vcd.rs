@@ -2,7 +2,7 @@
 
 use super::{Changes, Heading, Out, Text, number_text};
 use crate::write::trace::code;
-use reigen_core::simulate::{Change, Value};
+use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use std::io::{self, Write};
 

@@ -3,23 +3,23 @@
 use super::reading::finite;
 use clap::{ArgGroup, Args, Subcommand, ValueEnum};
 use reigen_core::analog::signal::Signal;
-use reigen_core::sizing::capture::Capture;
-use reigen_core::sizing::colours::{Colour, Colours};
-use reigen_core::sizing::current_loop::{Known, Loop};
-use reigen_core::sizing::divider::Divider;
-use reigen_core::sizing::drive::Drive;
-use reigen_core::sizing::hysteresis::Hysteresis;
-use reigen_core::sizing::led::Led;
-use reigen_core::sizing::poll::Poll;
-use reigen_core::sizing::pull::{Pull, PullTo};
-use reigen_core::sizing::rc::{Levels, Rc};
-use reigen_core::sizing::registers::Registers;
-use reigen_core::sizing::series::Series;
-use reigen_core::sizing::source::Source;
-use reigen_core::sizing::speed::SpeedGiven;
-use reigen_core::sizing::{SizingError, Worked};
 use reigen_core::units::{Amperes, Farads, Hertz, Metres, Ohms, Seconds, Share, Speed, Volts};
-use reigen_core::wiring::CABLE_FARADS_PER_METRE;
+use reigen_station::sizing::capture::Capture;
+use reigen_station::sizing::colours::{Colour, Colours};
+use reigen_station::sizing::current_loop::{Known, Loop};
+use reigen_station::sizing::divider::Divider;
+use reigen_station::sizing::drive::Drive;
+use reigen_station::sizing::hysteresis::Hysteresis;
+use reigen_station::sizing::led::Led;
+use reigen_station::sizing::poll::Poll;
+use reigen_station::sizing::pull::{Pull, PullTo};
+use reigen_station::sizing::rc::{Levels, Rc};
+use reigen_station::sizing::registers::Registers;
+use reigen_station::sizing::series::Series;
+use reigen_station::sizing::source::Source;
+use reigen_station::sizing::speed::SpeedGiven;
+use reigen_station::sizing::{SizingError, Worked};
+use reigen_station::wiring::CABLE_FARADS_PER_METRE;
 
 /// Everyday calculations: which resistor, capacitor, window, timer, period.
 #[derive(Debug, Args)]

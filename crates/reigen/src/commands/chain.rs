@@ -12,10 +12,10 @@ use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
 use reigen_core::expand::frames::{Edges, Levels};
 use reigen_core::measure::kind::Kind;
 use reigen_core::names::{counted, is_point_name};
-use reigen_core::station::line_names::find_line;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
+use reigen_station::station::line_names::find_line;
 use serde::Serialize;
 
 /// The whole result.

@@ -6,13 +6,13 @@ use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::views::check::{print, wiring_picture};
-use reigen_core::electrical::list::WireRow;
-use reigen_core::electrical::{Checked, check};
 use reigen_draw::schematic::WiringPicture;
 use reigen_draw::theme::Theme;
 use reigen_io::output_file::{FinishedFile, OutputFile, put_in_place};
 use reigen_run::points::number_of;
 use reigen_run::station_file::StationFile;
+use reigen_station::electrical::list::WireRow;
+use reigen_station::electrical::{Checked, check};
 use std::io::Write;
 use std::path::Path;
 

@@ -8,8 +8,6 @@ use crate::simulation;
 use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::measure::advice::Wish;
-use reigen_core::simulate::Simulation;
-use reigen_core::simulate::truth::TruthFile;
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
 use reigen_io::recording::Recording;
@@ -18,6 +16,8 @@ use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
+use reigen_station::simulate::Simulation;
+use reigen_station::simulate::truth::TruthFile;
 use std::io::{Cursor, Write};
 use std::path::Path;
 
@@ -80,7 +80,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("\nBefore power goes on: will it work as it is wired?\n")?;
     out.line("$ reigen check station.toml")?;
     let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
-    check::print(&station, &reigen_core::electrical::check(&station.station), false, false, out)?;
+    check::print(&station, &reigen_station::electrical::check(&station.station), false, false, out)?;
     out.line("\nThe doors' common goes to 0 V, the Hall sensor gets the board's own 3.3 V, the spare pin is tied:\n")?;
     for (from, to) in WIRING {
         out.line(format!("$ sed -i 's/{from}/{}/' station.toml", to.replace('\n', "\\n")))?;
@@ -88,7 +88,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("$ reigen check station.toml")?;
     let wired = mended(STATION, &WIRING);
     let station = StationFile::parse("station.toml".to_owned(), wired.clone())?;
-    check::print(&station, &reigen_core::electrical::check(&station.station), false, false, out)?;
+    check::print(&station, &reigen_station::electrical::check(&station.station), false, false, out)?;
     out.line("\nNow power goes on, and three more things are wrong. Two minutes of it, made by a scenario, so that the truth is known:\n")?;
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat is on the lines?\n")?;

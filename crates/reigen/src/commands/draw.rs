@@ -6,7 +6,6 @@ use crate::picture;
 use crate::print::Out;
 use crate::reading::{self, read_options, replay};
 use crate::views::diagram::{Chosen, diagram, print};
-use reigen_core::station::Station;
 use reigen_core::time::Nanos;
 use reigen_draw::theme::Theme;
 use reigen_io::options::ReadOptions;
@@ -15,6 +14,7 @@ use reigen_run::observer::WindowView;
 use reigen_run::points::{number_of, numbers_of, point_scale};
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::Station;
 
 /// The height of a picture whose rows do not need more.
 const USUAL_HEIGHT: u32 = 800;

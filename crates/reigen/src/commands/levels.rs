@@ -10,9 +10,9 @@ use crate::tables::table;
 use reigen_core::measure::edges::Edges;
 use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
 use reigen_core::names::counted;
-use reigen_core::station::line_names::{find_line, find_number};
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
+use reigen_station::station::line_names::{find_line, find_number};
 use serde::Serialize;
 
 /// Runs the command.

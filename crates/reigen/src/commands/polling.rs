@@ -11,7 +11,6 @@ use crate::tables::table;
 use rayon::prelude::*;
 use reigen_core::measure::polling::{Missed, Pulses, sweep};
 use reigen_core::quantity::parse_time;
-use reigen_core::station::Station;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use reigen_draw::polling::{MissedCurve, PollingPicture};
@@ -21,6 +20,7 @@ use reigen_run::observer::WindowView;
 use reigen_run::points::number_of;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::Station;
 use serde::Serialize;
 
 /// How far around a single period a picture reaches, as a factor.
@@ -121,7 +121,7 @@ fn chosen(arguments: &PollingArguments, station: &Station) -> Result<Vec<usize>,
 }
 
 /// What a controller polls: inputs, and the points of a chain.
-fn polled(kind: &dyn reigen_core::station::PointKind) -> bool {
+fn polled(kind: &dyn reigen_station::station::PointKind) -> bool {
     kind.input().is_some() || kind.is_polled()
 }
 

@@ -12,7 +12,6 @@ use crate::views::run::show_displays;
 use askama::Template;
 use base64::Engine as _;
 use comfy_table::Table;
-use reigen_core::electrical::{Checked, check};
 use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
@@ -26,6 +25,7 @@ use reigen_run::outcome::Outcome;
 use reigen_run::points::numbers_of;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
+use reigen_station::electrical::{Checked, check};
 use std::io::Write;
 
 /// The width of its pictures.

@@ -9,8 +9,6 @@ use crate::reading;
 use crate::reading::read_options;
 use crate::reading::replay;
 use crate::views::run::{print, show_displays};
-use reigen_core::simulate::truth::TruthFile;
-use reigen_core::station::Station;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
@@ -25,6 +23,8 @@ use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_run::station_file::read_text;
+use reigen_station::simulate::truth::TruthFile;
+use reigen_station::station::Station;
 use std::path::Path;
 
 /// Runs the command.

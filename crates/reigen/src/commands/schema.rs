@@ -4,7 +4,7 @@ use crate::cli::{SchemaArguments, SchemaWord};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::summary::Summary;
-use reigen_core::{simulate::scenario, station};
+use reigen_station::{simulate::scenario, station};
 use schemars::generate::SchemaSettings;
 
 /// Runs the command.

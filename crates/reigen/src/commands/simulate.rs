@@ -3,12 +3,12 @@
 use crate::cli::SimulateArguments;
 use crate::failure::Failure;
 use crate::simulation::{heading, parse, write_all};
-use reigen_core::simulate::Simulation;
 use reigen_core::time::Nanos;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::small_file::Wanted;
 use reigen_io::write::{Format, begin_file};
 use reigen_run::station_file::read_text;
+use reigen_station::simulate::Simulation;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {

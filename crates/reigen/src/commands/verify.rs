@@ -8,12 +8,12 @@ use crate::reading::{self, read_options};
 use crate::views::verify::{Held, Json, Verified, expectations, print};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
-use reigen_core::station::{Kind, Point};
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::source::Source;
 use reigen_io::write::Format;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::{Kind, Point};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 

@@ -12,10 +12,10 @@ use reigen_core::measure::bounce::{BounceMeter, Bursts};
 use reigen_core::measure::debounce::{Debounced, LinesMeter, Method, Sense};
 use reigen_core::measure::plateau::Plateau;
 use reigen_core::names::counted;
-use reigen_core::station::line_names::find_line;
 use reigen_core::time::Nanos;
 use reigen_io::recording::Recording;
 use reigen_run::signals::{Signals, signals};
+use reigen_station::station::line_names::find_line;
 use serde::Serialize;
 use std::collections::BTreeMap;
 

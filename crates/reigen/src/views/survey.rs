@@ -11,11 +11,11 @@ use reigen_core::measure::analog::AnalogFigures;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
 use reigen_core::names::{counted, some_of};
-use reigen_core::station::line_names::LineNames;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use reigen_io::recording::Recording;
 use reigen_run::signals::signals_among;
+use reigen_station::station::line_names::LineNames;
 use serde::Serialize;
 use std::collections::HashMap;
 

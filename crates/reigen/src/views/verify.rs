@@ -5,16 +5,16 @@ use crate::print::Out;
 use crate::reading::replay;
 use crate::tables::{held, left, print_findings, table};
 use reigen_core::finding::Finding;
-use reigen_core::findings::inputs::InputWatch;
 use reigen_core::logic::expect::ExpectSummary;
 use reigen_core::names::counted;
-use reigen_core::station::Point;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::recording::Recording;
 use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
+use reigen_station::findings::inputs::InputWatch;
+use reigen_station::station::Point;
 use serde::Serialize;
 
 /// One expectation against one recording.

@@ -1,6 +1,6 @@
 use super::reference_tests::{self as reference, Fate, Told};
 use super::*;
-use crate::sizing::rc::Levels;
+use crate::condition::schmitt::Levels;
 use crate::units::Volts;
 use proptest::prelude::*;
 

@@ -7,7 +7,6 @@ use rayon::prelude::*;
 use reigen_core::account::Rule;
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
-use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_draw::diagram::{Content, Diagram, Row};
@@ -20,6 +19,7 @@ use reigen_run::outcome::Outcome;
 use reigen_run::place::Place;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::{FieldColumn, Point, Station};
 use std::collections::HashMap;
 use std::path::Path;
 

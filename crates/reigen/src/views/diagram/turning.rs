@@ -2,13 +2,13 @@
 
 use reigen_core::engine::PointColumns;
 use reigen_core::lines::LineColumns;
-use reigen_core::station::{Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_draw::steps::Steps;
 use reigen_draw::trace::Trace;
 use reigen_draw::turning::Turning;
 use reigen_run::place::Place;
+use reigen_station::station::{Point, Station};
 use std::collections::HashMap;
 
 /// More marks than these are not told apart.

@@ -10,10 +10,10 @@ use reigen_core::names::counted;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::readings::{By, Made};
 use reigen_core::rate::width::WidthSummary;
-use reigen_core::station::Point;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Origin, seconds_short};
 use reigen_core::units::{engineering, resolved, significant};
+use reigen_station::station::Point;
 
 /// The lines below a point that has readings; none for others.
 pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) -> Vec<String> {

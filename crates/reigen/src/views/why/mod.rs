@@ -13,7 +13,6 @@ use reigen_core::event::{Event, EventOrder, Real, What};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::names::counted;
-use reigen_core::station::{FieldColumn, Point, Station};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::resolved;
@@ -24,6 +23,7 @@ use reigen_run::place::Place;
 use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::{FieldColumn, Point, Station};
 use serde::Serialize;
 
 mod fates;

@@ -1,0 +1,320 @@
+//! The tables of expanders and words in the station file.
+
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
+use crate::spanned::Spanned;
+use crate::table::branch::BranchBuilder;
+use crate::table::builder::{Builder, Member};
+use crate::table::signal::Signal;
+use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKind};
+use crate::wiring::chain::{ChainTerminals, ChainWiring};
+use crate::wiring::supply::Supply;
+use reigen_core::expand::expander::{CHIP, Settings, Sources};
+use reigen_core::expand::word::{Code, MOST_BITS};
+use reigen_core::logic::expression::{Expression, Node, Reference};
+use reigen_core::names::is_point_name;
+use reigen_core::program::Operation;
+use reigen_core::units::Metres;
+use serde::Deserialize;
+
+/// A register's input that nothing is wired to.
+const UNUSED: &str = "-";
+
+/// `[expander.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExpanderTable {
+    load: Spanned<String>,
+    clock: Spanned<String>,
+    data: Spanned<String>,
+    inhibit: Option<Spanned<String>>,
+    #[serde(default)]
+    sample: EdgeWord,
+    registers: Spanned<Vec<Spanned<Vec<Spanned<String>>>>>,
+    asserted: Option<Spanned<AssertedWords>>,
+    terminals: Option<ChainTerminals>,
+    supply: Option<Supply>,
+    #[serde(default)]
+    cable: Metres,
+    address: Option<String>,
+    remark: Option<String>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum EdgeWord {
+    #[default]
+    Rising,
+    Falling,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum LevelWord {
+    High,
+    Low,
+}
+
+/// One level for all chips, or one for each.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(untagged)]
+enum AssertedWords {
+    All(LevelWord),
+    Each(Vec<LevelWord>),
+}
+
+impl ExpanderTable {
+    fn on_while_high(&self, builder: &mut Builder<'_>) -> Vec<bool> {
+        let chips = self.registers.get_ref().len();
+        let Some(asserted) = &self.asserted else { return vec![true; chips] };
+        match asserted.get_ref() {
+            AssertedWords::All(level) => vec![*level == LevelWord::High; chips],
+            AssertedWords::Each(levels) => {
+                if levels.len() != chips {
+                    let message =
+                        format!("{} levels for {chips} registers: one for each, or one for all", levels.len());
+                    builder.refuse(asserted.span(), StationErrorKind::File(message));
+                }
+                levels.iter().map(|level| *level == LevelWord::High).collect()
+            }
+        }
+    }
+
+    /// The chips' points, each of which becomes one of the station.
+    fn members(&self, builder: &mut Builder<'_>) {
+        if self.registers.get_ref().is_empty() {
+            let message = "a chain has one register at least".to_owned();
+            builder.refuse(self.registers.span(), StationErrorKind::File(message));
+        }
+        for (chip, points) in self.registers.get_ref().iter().enumerate() {
+            let found = points.get_ref().len();
+            if found != CHIP {
+                let message = format!(
+                    "a register has {CHIP} points, D0 to D7, and {found} stand here: `{UNUSED}` is for those unused"
+                );
+                builder.refuse(points.span(), StationErrorKind::File(message));
+            }
+            for (pin, name) in points.get_ref().iter().enumerate().filter(|(_, name)| name.get_ref() != UNUSED) {
+                self.member(chip * CHIP + pin, name, builder);
+            }
+        }
+    }
+
+    fn member(&self, bit: usize, name: &Spanned<String>, builder: &mut Builder<'_>) {
+        if !is_point_name(name.get_ref()) {
+            builder.refuse(name.span(), StationErrorKind::BadName(name.get_ref().clone()));
+        }
+        let reference = Reference { point: builder.name.clone(), field: pin_field(bit) };
+        let length = name.get_ref().len();
+        let of = FieldExpression {
+            number: false,
+            formula: false,
+            expression: Expression { node: Node::Name(reference), span: 0..length },
+            span: name.span(),
+            verbatim: false,
+        };
+        builder.members.push(Member { name: name.get_ref().clone(), span: name.span(), of });
+    }
+}
+
+/// The field of an expander that is one of its bits.
+fn pin_field(bit: usize) -> String {
+    format!("chip_{}_d{}", bit / CHIP + 1, bit % CHIP)
+}
+
+impl PointTable for ExpanderTable {
+    type Point = ExpanderPoint;
+
+    takes_description!();
+
+    fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
+        let errors = builder.errors.len();
+        let on_while_high = self.on_while_high(builder);
+        self.members(builder);
+        let texts = [&self.load, &self.clock, &self.data];
+        for (number, text) in texts.iter().enumerate() {
+            if texts.iter().take(number).any(|earlier| earlier.get_ref() == text.get_ref()) {
+                let message = format!("`{}` stands here twice: load, clock and data are three lines", text.get_ref());
+                builder.refuse(text.span(), StationErrorKind::File(message));
+            }
+        }
+        let [load, clock, data] = texts.map(|text| Signal::new(text, builder));
+        let inhibit = self.inhibit.as_ref().map(|inhibit| Signal::new(inhibit, builder));
+        if builder.errors.len() > errors {
+            return None;
+        }
+        let settings = Settings { on_while_high, rising: self.sample == EdgeWord::Rising };
+        let registers = self.registers.get_ref().len();
+        let (supply, cable) = (self.supply, self.cable);
+        let chain = self.terminals.map(|terminals| ChainWiring { terminals, supply, cable, registers });
+        Some(ExpanderPoint { settings, signals: vec![load?, clock?, data?], inhibit: inhibit.flatten(), chain })
+    }
+}
+
+/// An expander of the station.
+#[derive(Debug)]
+pub struct ExpanderPoint {
+    settings: Settings,
+    /// Load, clock, data.
+    signals: Vec<Signal>,
+    inhibit: Option<Signal>,
+    chain: Option<ChainWiring>,
+}
+
+const FRAMES: &[Field] = &[
+    Field { name: "", column: FieldColumn::Count(0) },
+    Field { name: "frames", column: FieldColumn::Count(0) },
+    Field { name: "bad_frames", column: FieldColumn::Count(1) },
+];
+
+impl PointKind for ExpanderPoint {
+    fn what(&self) -> &'static str {
+        "an expander"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        FRAMES
+    }
+
+    fn chain(&self) -> Option<&ChainWiring> {
+        self.chain.as_ref()
+    }
+
+    fn inner_fields(&self) -> Vec<(String, FieldColumn)> {
+        (0..self.settings.bits()).map(|bit| (pin_field(bit), FieldColumn::Bit(bit))).collect()
+    }
+
+    fn resolve(&mut self, is_point: &dyn Fn(&str) -> bool) {
+        self.signals.iter_mut().chain(&mut self.inhibit).for_each(|signal| signal.resolve(is_point));
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        let keys = ["load", "clock", "data", "inhibit"];
+        let signals = keys.into_iter().zip(self.signals.iter().chain(&self.inhibit));
+        signals.filter_map(|(key, signal)| Some((key, signal.expression()?))).collect()
+    }
+
+    fn lines(&self) -> Vec<&LineName> {
+        self.signals.iter().chain(&self.inhibit).filter_map(Signal::line).collect()
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        // A controller reads a chain by itself, whatever its scan.
+        let mut sources =
+            self.signals.iter().map(|signal| signal.compile(None, branch)).collect::<Vec<_>>().into_iter();
+        let nowhere = || reigen_core::block::BitSource::Line(usize::MAX);
+        let mut next = || sources.next().unwrap_or_else(nowhere);
+        let (load, clock, data) = (next(), next(), next());
+        let inhibit = self.inhibit.as_ref().map(|signal| signal.compile(None, branch));
+        let sources = Sources { load, clock, data, inhibit };
+        Operation::Expander { settings: self.settings.clone(), sources }
+    }
+}
+
+/// One of an expander's points.
+#[derive(Debug)]
+pub struct MemberPoint {
+    /// The bit of the chain that it is.
+    pub(crate) of: FieldExpression,
+}
+
+impl PointKind for MemberPoint {
+    fn what(&self) -> &'static str {
+        "an expander's point"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        &[Field { name: "", column: FieldColumn::Bit(0) }]
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        vec![("register", &self.of)]
+    }
+
+    fn is_polled(&self) -> bool {
+        true
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        let source = branch.counted(&self.of);
+        Operation::Output { when: source, invert: false }
+    }
+}
+
+/// `[word.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WordTable {
+    bits: Spanned<Vec<Spanned<String>>>,
+    #[serde(default)]
+    code: CodeWord,
+    address: Option<String>,
+    remark: Option<String>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum CodeWord {
+    #[default]
+    Binary,
+    Gray,
+    Bcd,
+}
+
+impl PointTable for WordTable {
+    type Point = WordPoint;
+
+    takes_description!();
+
+    fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
+        let errors = builder.errors.len();
+        let found = self.bits.get_ref().len();
+        if !(1..=MOST_BITS).contains(&found) {
+            let message = format!("a word of {found} bits: 1 to {MOST_BITS} can be");
+            builder.refuse(self.bits.span(), StationErrorKind::File(message));
+        }
+        if self.code == CodeWord::Bcd && !found.is_multiple_of(4) {
+            let message = format!("{found} bits are no whole decimal digits: four bits make one");
+            builder.refuse(self.bits.span(), StationErrorKind::File(message));
+        }
+        let bits: Vec<Option<FieldExpression>> =
+            self.bits.get_ref().iter().map(|bit| builder.expression(bit)).collect();
+        let names = self.bits.get_ref().iter().map(|bit| bit.get_ref().clone()).collect();
+        if builder.errors.len() > errors {
+            return None;
+        }
+        let code = match self.code {
+            CodeWord::Binary => Code::Binary,
+            CodeWord::Gray => Code::Reflected,
+            CodeWord::Bcd => Code::Digits,
+        };
+        Some(WordPoint { code, bits: bits.into_iter().flatten().collect(), names })
+    }
+}
+
+/// A word of the station.
+#[derive(Debug)]
+pub struct WordPoint {
+    code: Code,
+    bits: Vec<FieldExpression>,
+    names: Vec<String>,
+}
+
+impl PointKind for WordPoint {
+    fn what(&self) -> &'static str {
+        "a word"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        &[Field { name: "", column: FieldColumn::Count(0) }, Field { name: "invalid", column: FieldColumn::Bit(0) }]
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        self.bits.iter().map(|bit| ("bit", bit)).collect()
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        let sources = self.bits.iter().map(|bit| branch.settled(bit)).collect();
+        Operation::Word { code: self.code, sources, names: self.names.clone() }
+    }
+}

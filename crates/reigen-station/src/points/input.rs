@@ -1,0 +1,332 @@
+//! The table of an input in the station file.
+
+use crate::points::PointKind;
+use crate::points::{PointTable, takes_description};
+use crate::sizing::rc::Levels;
+use crate::spanned::Spanned;
+use crate::table::branch::BranchBuilder;
+use crate::table::builder::{Builder, TimeText};
+use crate::table::contact::ContactWord;
+use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKind};
+use crate::wiring::connection::{ReadAs, Role, WireKeys, Wired, WiringTable};
+use crate::wiring::parts::PartTable;
+use reigen_core::condition::debounce::{HoldTimes, RcSettings, ReadingTimes, Settings};
+use reigen_core::condition::input::{Asserted, Contact, InputSettings, on_while_high};
+use reigen_core::logic::expression::Span;
+use reigen_core::program::Operation;
+use reigen_core::quantity::MOST_TIME;
+use reigen_core::time::Nanos;
+use reigen_core::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
+use serde::Deserialize;
+
+/// `[input.NAME]` as it stands in the file.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct InputTable {
+    line: Option<Spanned<String>>,
+    of: Option<Spanned<String>>,
+    #[serde(default)]
+    asserted: AssertedWord,
+    #[serde(default)]
+    contact: ContactWord,
+    debounce: Option<Spanned<DebounceTable>>,
+    catch: Option<Spanned<bool>>,
+    sensor: Option<Spanned<String>>,
+    terminal: Option<Spanned<String>>,
+    #[serde(default)]
+    cable: Metres,
+    #[serde(default)]
+    wiring: WiringTable,
+    wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    device: Option<String>,
+    role: Option<Role>,
+    fastest: Option<Speed>,
+    shortest_pulse: Option<Seconds>,
+    address: Option<String>,
+    remark: Option<String>,
+}
+
+#[derive(Debug, Clone, Copy, Default, Deserialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum AssertedWord {
+    #[default]
+    High,
+    Low,
+}
+
+/// `debounce = { … }` as it stands in the file.
+#[derive(Debug, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct DebounceTable {
+    method: Method,
+    time: Option<Spanned<TimeText>>,
+    on: Option<Spanned<TimeText>>,
+    off: Option<Spanned<TimeText>>,
+    every: Option<Spanned<TimeText>>,
+    count: Option<Spanned<u32>>,
+    resistance: Option<Spanned<Ohms>>,
+    capacitance: Option<Spanned<Farads>>,
+    discharge_resistance: Option<Spanned<Ohms>>,
+    supply: Option<Spanned<Volts>>,
+    rise_at: Option<Spanned<Volts>>,
+    fall_at: Option<Spanned<Volts>>,
+}
+
+#[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum Method {
+    None,
+    Stable,
+    Lockout,
+    Sampled,
+    Rc,
+}
+
+impl Method {
+    fn word(self) -> &'static str {
+        match self {
+            Method::None => "none",
+            Method::Stable => "stable",
+            Method::Lockout => "lockout",
+            Method::Sampled => "sampled",
+            Method::Rc => "rc",
+        }
+    }
+
+    /// The keys that go with it.
+    fn keys(self) -> &'static [&'static str] {
+        match self {
+            Method::None => &[],
+            Method::Stable | Method::Lockout => &["time", "on", "off"],
+            Method::Sampled => &["every", "count"],
+            Method::Rc => &["resistance", "capacitance", "discharge_resistance", "supply", "rise_at", "fall_at"],
+        }
+    }
+}
+
+impl DebounceTable {
+    fn build(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
+        let method = self.method;
+        if let Some((key, place)) = self.keys().into_iter().find(|(key, _)| !method.keys().contains(key)) {
+            builder.refuse(place, StationErrorKind::DebounceKey { method: method.word(), key });
+            return None;
+        }
+        match method {
+            Method::None => Some(Settings::Pass),
+            Method::Stable => self.times("stable", span, builder).map(Settings::Stable),
+            Method::Lockout => self.times("lockout", span, builder).map(Settings::Lockout),
+            Method::Sampled => self.sampled(span, builder),
+            Method::Rc => self.rc(span, on_while_high, builder),
+        }
+    }
+
+    /// The keys that are there, with their places.
+    fn keys(&self) -> Vec<(&'static str, Span)> {
+        let keys = [
+            ("time", self.time.as_ref().map(Spanned::span)),
+            ("on", self.on.as_ref().map(Spanned::span)),
+            ("off", self.off.as_ref().map(Spanned::span)),
+            ("every", self.every.as_ref().map(Spanned::span)),
+            ("count", self.count.as_ref().map(Spanned::span)),
+            ("resistance", self.resistance.as_ref().map(Spanned::span)),
+            ("capacitance", self.capacitance.as_ref().map(Spanned::span)),
+            ("discharge_resistance", self.discharge_resistance.as_ref().map(Spanned::span)),
+            ("supply", self.supply.as_ref().map(Spanned::span)),
+            ("rise_at", self.rise_at.as_ref().map(Spanned::span)),
+            ("fall_at", self.fall_at.as_ref().map(Spanned::span)),
+        ];
+        keys.into_iter().filter_map(|(key, place)| Some((key, place?))).collect()
+    }
+
+    fn sampled(&self, span: Span, builder: &mut Builder<'_>) -> Option<Settings> {
+        let (Some(every), Some(count)) = (&self.every, &self.count) else {
+            builder.refuse(span, StationErrorKind::DebounceNeeds { method: "sampled", needs: "`every` and `count`" });
+            return None;
+        };
+        let zero = [(every.get_ref().0 == Nanos(0), every.span()), (*count.get_ref() == 0, count.span())];
+        if let Some((_, place)) = zero.into_iter().find(|(is_zero, _)| *is_zero) {
+            builder
+                .refuse(place, StationErrorKind::File("`sampled` cannot work with zero: it must be above zero".into()));
+            return None;
+        }
+        Some(Settings::Sampled { every: every.get_ref().0, count: u64::from(*count.get_ref()) })
+    }
+
+    fn rc(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
+        let needed = (&self.resistance, &self.capacitance, &self.supply, &self.rise_at, &self.fall_at);
+        let (Some(resistance), Some(capacitance), Some(supply), Some(rise_at), Some(fall_at)) = needed else {
+            let needs = "`resistance`, `capacitance`, `supply`, `rise_at` and `fall_at`";
+            builder.refuse(span, StationErrorKind::DebounceNeeds { method: "rc", needs });
+            return None;
+        };
+        let levels = match Levels::new(*supply.get_ref(), *rise_at.get_ref(), *fall_at.get_ref()) {
+            Ok(levels) => levels,
+            Err(error) => {
+                builder.refuse(rise_at.span(), StationErrorKind::File(error.to_string()));
+                return None;
+            }
+        };
+        let (charge, capacitance) = (*resistance.get_ref(), *capacitance.get_ref());
+        let discharge = self.discharge_resistance.as_ref().map_or(charge, |discharge| *discharge.get_ref());
+        let nanos = |resistance: Ohms| (resistance * capacitance).0 * 1e9;
+        let settings = RcSettings { charge_ns: nanos(charge), discharge_ns: nanos(discharge), levels, on_while_high };
+        if settings.delay(true).max(settings.delay(false)) > MOST_TIME {
+            builder.refuse(span, StationErrorKind::File("such a filter takes years".into()));
+            return None;
+        }
+        Some(Settings::Rc(settings))
+    }
+
+    fn times(&self, method: &'static str, span: Span, builder: &mut Builder<'_>) -> Option<HoldTimes> {
+        let nanos = |text: &Spanned<TimeText>| text.get_ref().0;
+        let (place, kind) = match (&self.time, &self.on, &self.off) {
+            (Some(time), None, None) => return Some(HoldTimes { on: nanos(time), off: nanos(time) }),
+            (None, Some(on), Some(off)) => return Some(HoldTimes { on: nanos(on), off: nanos(off) }),
+            (None, None, None) => (span, StationErrorKind::DebounceTime(method)),
+            (Some(_), Some(on), _) => (on.span(), StationErrorKind::DebounceBoth("on")),
+            (Some(_), None, Some(off)) => (off.span(), StationErrorKind::DebounceBoth("off")),
+            (None, Some(on), None) => (on.span(), StationErrorKind::DebounceHalf("on", "off")),
+            (None, None, Some(off)) => (off.span(), StationErrorKind::DebounceHalf("off", "on")),
+        };
+        builder.refuse(place, kind);
+        None
+    }
+}
+
+/// What an input reads.
+#[derive(Debug)]
+enum Source {
+    Line(LineName),
+    /// A bit of a point, and its text.
+    Point(FieldExpression, String),
+}
+
+impl Source {
+    fn name(&self) -> &str {
+        match self {
+            Source::Line(line) => &line.name,
+            Source::Point(_, text) => text,
+        }
+    }
+}
+
+impl InputTable {
+    fn source(&self, builder: &mut Builder<'_>) -> Option<Source> {
+        match (&self.line, &self.of) {
+            (Some(line), None) => builder.line(line).map(Source::Line),
+            (None, Some(of)) => builder.expression(of).map(|bit| Source::Point(bit, of.get_ref().clone())),
+            (Some(_), Some(of)) => {
+                let message = "an input reads a `line`, or a point by `of`, and not both".to_owned();
+                builder.refuse(of.span(), StationErrorKind::File(message));
+                None
+            }
+            (None, None) => {
+                builder.refuse(builder.table.clone(), StationErrorKind::Missing("line".to_owned()));
+                None
+            }
+        }
+    }
+}
+
+impl PointTable for InputTable {
+    type Point = InputPoint;
+
+    takes_description!();
+
+    fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
+        let source = self.source(builder);
+        let asserted = match self.asserted {
+            AssertedWord::High => Asserted::High,
+            AssertedWord::Low => Asserted::Low,
+        };
+        let on_while_high = on_while_high(asserted, self.contact.into());
+        let debounce = match &self.debounce {
+            None => Some(Settings::Pass),
+            Some(table) => table.get_ref().build(table.span(), on_while_high, builder),
+        };
+        // A point is seen as it is; only lines are read by the scan.
+        let scan = builder
+            .scan
+            .filter(|_| self.of.is_none())
+            .map(|scan| ReadingTimes { catch: self.catch.as_ref().is_some_and(|catch| *catch.get_ref()), ..scan });
+        if let (Some(catch), None) = (&self.catch, scan) {
+            builder.refuse(catch.span(), StationErrorKind::CatchWithoutScan);
+        }
+        let keys = WireKeys {
+            sensor: self.sensor,
+            device: self.device,
+            terminal: self.terminal,
+            cable: self.cable,
+            wiring: self.wiring,
+            wire: self.wire,
+        };
+        let wired = keys.build(builder);
+        let (source, debounce, contact) = (source?, debounce?, Contact::from(self.contact));
+        let wired = Wired {
+            fastest: self.fastest,
+            shortest_pulse: self.shortest_pulse,
+            read_as: ReadAs::Input {
+                line: source.name().to_owned(),
+                asserted,
+                contact,
+                debounce: debounce.times(),
+                catches: scan.is_some_and(|scan| scan.catch),
+            },
+            role: self.role,
+            ..wired
+        };
+        Some(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired })
+    }
+}
+
+/// An input of the station.
+#[derive(Debug)]
+pub struct InputPoint {
+    source: Source,
+    settings: InputSettings,
+    wired: Wired,
+}
+
+impl PointKind for InputPoint {
+    fn what(&self) -> &'static str {
+        "an input"
+    }
+
+    fn fields(&self) -> &'static [Field] {
+        &[Field { name: "", column: FieldColumn::Bit(0) }]
+    }
+
+    fn input(&self) -> Option<&InputSettings> {
+        Some(&self.settings)
+    }
+
+    fn wired(&self) -> Option<&Wired> {
+        Some(&self.wired)
+    }
+
+    fn line(&self) -> Option<&LineName> {
+        match &self.source {
+            Source::Line(line) => Some(line),
+            Source::Point(..) => None,
+        }
+    }
+
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["of"]
+    }
+
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        match &self.source {
+            Source::Line(_) => Vec::new(),
+            Source::Point(of, _) => vec![("of", of)],
+        }
+    }
+
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        let source = match &self.source {
+            Source::Line(line) => branch.line(line),
+            Source::Point(of, _) => branch.counted(of),
+        };
+        Operation::Input { line: self.source.name().to_owned(), source, settings: self.settings }
+    }
+}

@@ -1,0 +1,153 @@
+//! What every kind of point can tell of itself.
+
+use crate::table::branch::BranchBuilder;
+use crate::table::field::{Field, FieldColumn, FieldExpression, LineName};
+use crate::table::signal::Signal;
+use crate::wiring::chain::ChainWiring;
+use crate::wiring::connection::Wired;
+use reigen_core::analog::threshold::Levels;
+use reigen_core::condition::input::InputSettings;
+use reigen_core::finding::Finding;
+use reigen_core::program::Operation;
+use reigen_core::rate::settings;
+use reigen_core::time::Nanos;
+use std::fmt::Debug;
+
+/// What every kind of point can tell of itself.
+///
+/// A new kind is a table that [builds](super::point_table::PointTable) one of these, the operation that it compiles to, and
+/// one line in the station's list of kinds.
+pub trait PointKind: Debug + Send + Sync {
+    /// Its word, with an article: `a counter`.
+    fn what(&self) -> &'static str;
+
+    /// What it gives to others; the point itself first.
+    fn fields(&self) -> &'static [Field];
+
+    /// Fields that only its own parts read.
+    fn inner_fields(&self) -> Vec<(String, FieldColumn)> {
+        Vec::new()
+    }
+
+    /// Where the values of a field are.
+    fn field(&self, name: &str) -> Option<FieldColumn> {
+        let field = self.fields().iter().find(|field| field.name == name).map(|field| field.column);
+        let inner = || self.inner_fields().into_iter().find(|(field, _)| field == name).map(|(_, column)| column);
+        field.or_else(inner)
+    }
+
+    /// Learns which names are points, where it names what may be a line or a point.
+    fn resolve(&mut self, is_point: &dyn Fn(&str) -> bool) {
+        let _ = is_point;
+    }
+
+    /// The expressions that it reads, each with its key in the file.
+    fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
+        Vec::new()
+    }
+
+    /// The expressions among them whose edges it counts.
+    fn counted(&self) -> Vec<&FieldExpression> {
+        Vec::new()
+    }
+
+    /// The keys of expressions whose edges it sees, pulses of no width among them.
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &[]
+    }
+
+    /// The keys of expressions that a bounce would spoil.
+    fn bounce_keys(&self) -> &'static [&'static str] {
+        self.edge_keys()
+    }
+
+    /// How it is wired, for the electrical check.
+    fn wired(&self) -> Option<&Wired> {
+        None
+    }
+
+    /// Whether it says that something runs, so that what resets it is a stop.
+    fn runs(&self) -> bool {
+        false
+    }
+
+    /// How its registers are wired, where it is a chain.
+    fn chain(&self) -> Option<&ChainWiring> {
+        None
+    }
+
+    /// Its time, where it is a timer, whose second bit says whether it runs.
+    fn timer(&self) -> Option<Nanos> {
+        None
+    }
+
+    /// Whether it restarts at its last preset, so that its `.done` is on for no time.
+    fn restarts(&self) -> bool {
+        false
+    }
+
+    /// What it makes of its line, where it is an input.
+    fn input(&self) -> Option<&InputSettings> {
+        None
+    }
+
+    /// Whether it is one bit of what a controller polls, beside inputs.
+    fn is_polled(&self) -> bool {
+        false
+    }
+
+    /// Its channels and its index, where it is an encoder.
+    fn encoder(&self) -> Option<[Option<&Signal>; 3]> {
+        None
+    }
+
+    /// The unit of its readings; empty where it has none.
+    fn unit(&self) -> Option<&str> {
+        None
+    }
+
+    /// What it makes of a recorded number, where that is a line through two points.
+    fn scaled(&self, recorded: f64) -> Option<f64> {
+        let _ = recorded;
+        None
+    }
+
+    /// What it is set to, where it is a rate.
+    fn rate(&self) -> Option<&settings::Settings> {
+        None
+    }
+
+    /// The least and the most that its number may be.
+    fn valid(&self) -> Option<[f64; 2]> {
+        None
+    }
+
+    /// The number that it switches by, and at which levels.
+    fn threshold(&self) -> Option<(&FieldExpression, Levels)> {
+        None
+    }
+
+    /// What can be told of its settings without a recording; `name` is the point's.
+    fn findings(&self, name: &str) -> Vec<Finding> {
+        let _ = name;
+        Vec::new()
+    }
+
+    /// The line that it is wired to, where it is one.
+    fn line(&self) -> Option<&LineName> {
+        None
+    }
+
+    /// All lines of two levels that it reads.
+    fn lines(&self) -> Vec<&LineName> {
+        self.line().into_iter().collect()
+    }
+
+    /// The line of numbers that it reads.
+    fn number_line(&self) -> Option<&LineName> {
+        None
+    }
+
+    /// The operation that does its work.
+    fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation;
+}

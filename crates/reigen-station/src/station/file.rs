@@ -1,0 +1,294 @@
+//! The file as it stands: TOML tables, read by serde, with the place of each name.
+
+use super::{Kind, Point, Station};
+use crate::points::PointTable;
+use crate::points::display::{Display, DisplayTable};
+use crate::points::expander::MemberPoint;
+use crate::points::scan::ScanTable;
+use crate::spanned::Spanned;
+use crate::table::branch::RAW;
+use crate::table::builder::{Builder, Member};
+use crate::table::error::MOST_TOLD;
+use crate::table::finite::not_finite;
+use crate::table::{Described, StationError, StationErrorKind};
+use crate::wiring::card::CardTable;
+use crate::wiring::connection::WiredTable;
+use crate::wiring::sensor::SensorTable;
+use crate::wiring::{self, Unread, Wiring};
+use indexmap::IndexMap;
+use reigen_core::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
+use reigen_core::names::{is_point_name, nearest};
+use serde::Deserialize;
+use std::collections::{HashMap, HashSet};
+
+type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
+
+macro_rules! point_kinds {
+    ($($word:ident: $table:ty),+ $(,)?) => {
+        /// The words of all kinds of points: the names of their tables.
+        pub const KINDS: &[&str] = &[$(stringify!($word)),+];
+
+        /// What is wired, and how each line is conditioned.
+        #[derive(Deserialize, schemars::JsonSchema)]
+        #[schemars(title = "Station file of reigen")]
+        #[serde(deny_unknown_fields)]
+        struct File {
+            title: Option<String>,
+            scan: Option<ScanTable>,
+            #[serde(default)]
+            sensor: Tables<SensorTable>,
+            #[serde(default)]
+            card: Tables<CardTable>,
+            #[serde(default)]
+            wired: Tables<WiredTable>,
+            #[serde(default)]
+            display: Tables<DisplayTable>,
+            $(#[serde(default)] $word: Tables<$table>,)+
+        }
+
+        impl File {
+            /// All points that can be built, and the electrical data.
+            fn build(self, builder: &mut Builder<'_>) -> Station {
+                builder.scan = self.scan.and_then(|scan| scan.build(builder));
+                let wiring = build_wiring(self.sensor, self.card, self.wired, builder);
+                let mut points = Vec::new();
+                $(build_all(self.$word, builder, &mut points);)+
+                points.sort_by_key(|point| point.span.start);
+                let displays = build_displays(self.display, builder);
+                Station { title: self.title, scan: builder.scan, points, displays, wiring }
+            }
+        }
+    };
+}
+
+point_kinds! {
+    input: crate::points::input::InputTable,
+    counter: crate::points::counter::CounterTable,
+    logic: crate::points::logic::LogicTable,
+    oneshot: crate::points::logic::OneShotTable,
+    latch: crate::points::logic::LatchTable,
+    toggle: crate::points::logic::ToggleTable,
+    timer: crate::points::logic::TimerTable,
+    pair: crate::points::logic::PairTable,
+    expander: crate::points::expander::ExpanderTable,
+    word: crate::points::expander::WordTable,
+    encoder: crate::points::encoder::EncoderTable,
+    rate: crate::points::rate::RateTable,
+    width: crate::points::rate::WidthTable,
+    analog: crate::points::analog::AnalogTable,
+    threshold: crate::points::analog::ThresholdTable,
+    expect: crate::points::expect::ExpectTable,
+    output: crate::points::logic::OutputTable,
+}
+
+/// The electrical data of the file.
+fn build_wiring(
+    sensors: Tables<SensorTable>,
+    cards: Tables<CardTable>,
+    unread: Tables<WiredTable>,
+    builder: &mut Builder<'_>,
+) -> Wiring {
+    let mut wiring = Wiring::default();
+    for (name, table) in sensors {
+        let name = checked_name(name, builder);
+        wiring.sensors.push(table.into_inner().build(name, builder));
+    }
+    for (name, table) in cards {
+        let name = checked_name(name, builder);
+        wiring.cards.push(table.into_inner().build(name, builder));
+    }
+    for (name, table) in unread {
+        let name = checked_name(name, builder);
+        let (wired, described) = table.into_inner().build(builder);
+        wiring.unread.push(Unread { name, wired, described });
+    }
+    wiring
+}
+
+fn build_displays(tables: Tables<DisplayTable>, builder: &mut Builder<'_>) -> Vec<Display> {
+    let build = |(name, table): (Spanned<String>, Spanned<DisplayTable>)| {
+        let name = checked_name(name, builder);
+        table.into_inner().build(name, builder)
+    };
+    tables.into_iter().map(build).collect()
+}
+
+/// The names in the texts of displays.
+fn check_displays(station: &Station, builder: &mut Builder<'_>) {
+    let known = Known::new(station);
+    for (name, span, is_bit) in station.displays.iter().flat_map(Display::names) {
+        match type_of(&known, name, builder.errors.len() < MOST_TOLD) {
+            Ok(found) if is_bit && found != Type::Bit => {
+                let kind = ExpressionErrorKind::NumberForBit(name.to_string());
+                builder.refuse(span, StationErrorKind::Expression(kind));
+            }
+            Ok(_) => {}
+            Err(kind) => builder.refuse(span, StationErrorKind::Expression(kind)),
+        }
+    }
+}
+
+fn checked_name(name: Spanned<String>, builder: &mut Builder<'_>) -> String {
+    if !is_point_name(name.get_ref()) {
+        builder.refuse(name.span(), StationErrorKind::BadName(name.get_ref().clone()));
+    }
+    name.into_inner()
+}
+
+fn build_all<T: PointTable<Point: Into<Kind>>>(tables: Tables<T>, builder: &mut Builder<'_>, points: &mut Vec<Point>) {
+    for (name, table) in tables {
+        let span = name.span();
+        let name = checked_name(name, builder);
+        builder.place = span.clone();
+        builder.table = table.span();
+        builder.name.clone_from(&name);
+        let mut table = table.into_inner();
+        let described = table.described();
+        if let Some(point) = table.build(builder) {
+            points.push(Point { name, span, kind: point.into(), described });
+        }
+        let members = builder.members.drain(..).map(|Member { name, span, of }| Point {
+            name,
+            span,
+            kind: MemberPoint { of }.into(),
+            described: Described::default(),
+        });
+        points.extend(members);
+    }
+}
+
+/// The form of a station file as JSON Schema (draft 2020-12), by which editors complete and check it.
+pub fn schema() -> schemars::Schema {
+    schemars::schema_for!(File)
+}
+
+/// Reads a station file.
+///
+/// # Errors
+/// Everything that is wrong with it, in the order of the file; one error alone where the text is no TOML or
+/// a table is not of its kind.
+pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
+    let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let wrong = not_finite(source);
+    if !wrong.is_empty() {
+        return Err(wrong);
+    }
+    let mut builder = Builder::new(source);
+    let mut station = file.build(&mut builder);
+    resolve(&mut station);
+    if station.points.is_empty() && builder.errors.is_empty() {
+        builder.refuse(0..0, StationErrorKind::NoPoints);
+    }
+    if builder.errors.is_empty() {
+        check_names(&station, &mut builder);
+        check_expressions(&station, &mut builder);
+        check_displays(&station, &mut builder);
+        let chains = station.points.iter().filter_map(|point| point.kind.chain());
+        wiring::names::check_names(&station.wiring, station.wired().map(|(_, wired)| wired), chains, &mut builder);
+    }
+    if builder.errors.is_empty() {
+        super::plan::check_loops(&station, &mut builder);
+    }
+    builder.errors.sort_by_key(|error| error.span.start);
+    if builder.errors.is_empty() { Ok(station) } else { Err(builder.errors) }
+}
+
+/// Tells the points which names are points, where a line could be meant too.
+fn resolve(station: &mut Station) {
+    let names: HashSet<String> = station.points.iter().map(|point| point.name.clone()).collect();
+    station.points.iter_mut().for_each(|point| point.kind.resolve(&|name| names.contains(name)));
+}
+
+fn check_names(station: &Station, builder: &mut Builder<'_>) {
+    let mut earlier: HashMap<&str, &Point> = HashMap::new();
+    for point in &station.points {
+        let first = *earlier.entry(&point.name).or_insert(point);
+        if !std::ptr::eq(first, point) {
+            let kind = StationErrorKind::TwiceNamed { name: point.name.clone(), first: first.span.clone() };
+            builder.refuse(point.span.clone(), kind);
+        }
+    }
+}
+
+fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
+    let known = Known::new(station);
+    for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
+        // What may be meant is looked for as long as it is told.
+        let explained = builder.errors.len() < MOST_TOLD;
+        let is_raw = |name: &Reference| bit.formula && name.point == RAW && name.field.is_empty();
+        let type_of = |name: &Reference| if is_raw(name) { Ok(Type::Real) } else { type_of(&known, name, explained) };
+        let mut errors = Vec::new();
+        wants(!bit.number, &bit.expression, &type_of, &mut errors);
+        for error in errors {
+            builder.refuse(bit.place(&error.span), StationErrorKind::Expression(error.kind));
+        }
+    }
+}
+
+/// The points by their names.
+struct Known<'a> {
+    station: &'a Station,
+    points: HashMap<&'a str, &'a Point>,
+}
+
+impl<'a> Known<'a> {
+    fn new(station: &'a Station) -> Self {
+        let named = station.points.iter().rev().map(|point| (point.name.as_str(), point));
+        Self { station, points: named.collect() }
+    }
+}
+
+/// The type of a name; `explained` also looks for the one that may be meant.
+fn type_of(known: &Known<'_>, name: &Reference, explained: bool) -> Result<Type, ExpressionErrorKind> {
+    let Some(point) = known.points.get(name.point.as_str()) else {
+        let names = known.station.points.iter().map(|point| point.name.as_str()).filter(|_| explained);
+        let near = nearest(&name.point, names);
+        return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near.map(str::to_owned)));
+    };
+    let fields = point.kind.fields();
+    match point.kind.field(&name.field) {
+        Some(column) => Ok(column.value_type()),
+        None => Err(ExpressionErrorKind::UnknownField {
+            point: name.point.clone(),
+            kind: point.kind.what().to_owned(),
+            field: name.field.clone(),
+            known: fields.iter().map(|field| field.name).filter(|name| !name.is_empty()).collect(),
+        }),
+    }
+}
+
+/// Puts an error of the TOML reader, or of serde, into our own terms.
+///
+/// serde names what it found and what it knows in backticks, in this order.
+pub(crate) fn translate(error: &toml::de::Error, source: &str) -> StationError {
+    let message = error.message();
+    let span: Span = error.span().unwrap_or(0..source.len().min(1));
+    let mut quoted = message.split('`').skip(1).step_by(2).map(str::to_owned);
+    let what = ["field", "variant"].into_iter().find(|what| message.starts_with(&format!("unknown {what} `")));
+    let kind = match what {
+        Some(what) => {
+            let found = quoted.next().unwrap_or_default();
+            let known: Vec<String> = quoted.collect();
+            let near = nearest(&found, known.iter().map(String::as_str)).map(str::to_owned);
+            let top_level = known.iter().any(|name| name == "title");
+            let what = match (what, top_level) {
+                ("variant", _) => "word",
+                (_, true) => "table or key",
+                _ => "key",
+            };
+            StationErrorKind::Unknown { what, found, near, known }
+        }
+        None if message.starts_with("missing field `") => StationErrorKind::Missing(quoted.next().unwrap_or_default()),
+        None => StationErrorKind::File(plain_words(message)),
+    };
+    StationError { kind, span }
+}
+
+/// `invalid type: integer `8`, expected a string` as a person says it.
+fn plain_words(message: &str) -> String {
+    let parted = message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "));
+    match parted {
+        Some((found, wanted)) => format!("{wanted} is wanted here, not the {found}"),
+        None => message.to_owned(),
+    }
+}

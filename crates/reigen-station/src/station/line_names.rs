@@ -1,0 +1,163 @@
+//! Which signal of a recording a name means.
+
+use super::StationErrorKind;
+use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::names::{nearest, without_unit};
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
+/// How many of a recording's lines a message lists.
+const MOST_LISTED: usize = 12;
+
+/// The lines of a recording by all that they may be called: their whole names, and what stands behind each dot of them.
+#[derive(Debug)]
+pub struct LineNames<'a> {
+    recorded: &'a [RecordedLine],
+    whole: HashMap<&'a str, Fits>,
+    endings: HashMap<&'a str, Fits>,
+}
+
+/// The numbers of the lines that one name fits: mostly one.
+#[derive(Debug)]
+struct Fits {
+    first: usize,
+    others: Vec<usize>,
+}
+
+impl Fits {
+    /// Adds a line to those of a name.
+    fn add<'a>(names: &mut HashMap<&'a str, Fits>, name: &'a str, number: usize) {
+        match names.entry(name) {
+            Entry::Vacant(first) => drop(first.insert(Fits { first: number, others: Vec::new() })),
+            Entry::Occupied(mut known) => known.get_mut().others.push(number),
+        }
+    }
+}
+
+/// What a name means.
+struct Meant<'a> {
+    line: &'a RecordedLine,
+    /// The signal of one bit of the line, where that is what is named.
+    bit: Option<usize>,
+}
+
+impl<'a> LineNames<'a> {
+    /// The names of these lines.
+    pub fn new(recorded: &'a [RecordedLine]) -> Self {
+        let (mut whole, mut endings) = (HashMap::new(), HashMap::new());
+        for (number, line) in recorded.iter().enumerate() {
+            Fits::add(&mut whole, &line.name, number);
+            for (dot, _) in line.name.match_indices('.') {
+                Fits::add(&mut endings, line.name.get(dot + 1..).unwrap_or_default(), number);
+            }
+        }
+        Self { recorded, whole, endings }
+    }
+
+    /// The signal of a line of two levels, by its name: a whole name, or the end of one after a dot.
+    ///
+    /// # Errors
+    /// Where there is none, or several, or it has no two levels.
+    pub fn level(&self, name: &str) -> Result<usize, StationErrorKind> {
+        let Meant { line, bit } = self.find(name)?;
+        if let Some(signal) = bit {
+            return Ok(signal);
+        }
+        let (what, remedy) = match &line.kind {
+            LineKind::Level => return Ok(line.signal),
+            LineKind::Vector { width, .. } => {
+                (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
+            }
+            LineKind::Number { why } => {
+                (why.clone(), "give --high-above and --low-below to make two levels of it".into())
+            }
+            LineKind::Words { why } => {
+                (why.clone(), "where it has two words, --high WORD says which one is high".to_owned())
+            }
+            LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
+        };
+        Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
+    }
+
+    /// The number line of a name, as [`level`](Self::level) finds those of two levels.
+    ///
+    /// # Errors
+    /// Where there is none, or several, or it has no numbers.
+    pub fn number(&self, name: &str) -> Result<usize, StationErrorKind> {
+        let Meant { line, bit } = self.find(name)?;
+        match &line.kind {
+            LineKind::Number { .. } | LineKind::Real | LineKind::Vector { .. } if bit.is_none() => Ok(line.signal),
+            _ => Err(StationErrorKind::NotANumber { name: name.to_owned() }),
+        }
+    }
+
+    /// The line that a name means; with a unit behind it, as it stands in a file's header, it may be the name without.
+    fn find(&self, name: &str) -> Result<Meant<'a>, StationErrorKind> {
+        let short = without_unit(name);
+        let name = if !self.whole.contains_key(name) && self.whole.contains_key(short) { short } else { name };
+        if let Some(line) = self.line(name)? {
+            return Ok(Meant { line, bit: None });
+        }
+        if let Some(meant) = self.bit_of_vector(name)? {
+            return Ok(meant);
+        }
+        Err(StationErrorKind::UnknownLine { name: name.to_owned(), near: None, some: Vec::new() })
+    }
+
+    /// Says which line may be meant where there is none of a name, for which all names are looked at.
+    pub fn explained(&self, kind: StationErrorKind) -> StationErrorKind {
+        let StationErrorKind::UnknownLine { name, .. } = kind else { return kind };
+        let leaf = |line: &'a RecordedLine| line.name.rsplit('.').next().unwrap_or_default();
+        let known = self.recorded.iter().flat_map(|line| [leaf(line), line.name.as_str()]);
+        StationErrorKind::UnknownLine {
+            near: nearest(&name, known).map(str::to_owned),
+            some: self.recorded.iter().take(MOST_LISTED).map(|line| line.name.clone()).collect(),
+            name,
+        }
+    }
+
+    fn line(&self, name: &str) -> Result<Option<&'a RecordedLine>, StationErrorKind> {
+        let Some(fits) = self.whole.get(name).or_else(|| self.endings.get(name)) else { return Ok(None) };
+        let Some(first) = self.recorded.get(fits.first) else { return Ok(None) };
+        let fits = fits.others.iter().filter_map(|&number| self.recorded.get(number));
+        let mut names = vec![first.name.clone()];
+        let mut differs = false;
+        for other in fits {
+            differs |= other.signal != first.signal;
+            names.push(other.name.clone());
+        }
+        names.dedup();
+        if differs {
+            Err(StationErrorKind::AmbiguousLine { name: name.to_owned(), fits: names })
+        } else {
+            Ok(Some(first))
+        }
+    }
+
+    /// The bit of a vector whose bits have no names of their own: `bus[70000]`.
+    fn bit_of_vector(&self, name: &str) -> Result<Option<Meant<'a>>, StationErrorKind> {
+        let parted = name.strip_suffix(']').and_then(|name| name.rsplit_once('['));
+        let Some((base, Ok(index))) = parted.map(|(base, index)| (base, index.parse::<i64>())) else { return Ok(None) };
+        let Some(line) = self.line(base)? else { return Ok(None) };
+        let LineKind::Vector { unnamed: Some(bits), .. } = &line.kind else { return Ok(None) };
+        Ok(bits.signal(index).map(|signal| Meant { line, bit: Some(signal) }))
+    }
+}
+
+/// The signal of a line of two levels; see [`LineNames::level`].
+///
+/// # Errors
+/// Where there is none, or several, or it has no two levels.
+pub fn find_line(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
+    let names = LineNames::new(recorded);
+    names.level(name).map_err(|kind| names.explained(kind))
+}
+
+/// The number line of a name; see [`LineNames::number`].
+///
+/// # Errors
+/// Where there is none, or several, or it has no numbers.
+pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, StationErrorKind> {
+    let names = LineNames::new(recorded);
+    names.number(name).map_err(|kind| names.explained(kind))
+}

@@ -1,0 +1,68 @@
+//! The station file: what is wired, how each line is conditioned, and what follows from it.
+//!
+//! [`parse`] reads the TOML text into a [`Station`]; [`plan::compile`] binds it to the lines of a
+//! recording and gives the engine.
+
+mod file;
+pub mod kind;
+pub mod line_names;
+pub mod plan;
+#[cfg(test)]
+mod tests;
+#[cfg(test)]
+mod window_tests;
+
+pub use crate::points::PointKind;
+pub use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationError, StationErrorKind};
+pub(crate) use file::translate;
+pub use file::{KINDS, parse, schema};
+pub use kind::Kind;
+
+use crate::points::display::Display;
+use crate::table::Described;
+use crate::wiring::Wiring;
+use crate::wiring::connection::Wired;
+use reigen_core::condition::debounce::ReadingTimes;
+use reigen_core::finding::Finding;
+use reigen_core::logic::expression::Span;
+
+/// A whole station.
+#[derive(Debug)]
+pub struct Station {
+    /// What people call it.
+    pub title: Option<String>,
+    /// When every line is read, where there is a scan.
+    pub scan: Option<ReadingTimes>,
+    /// Its points, in the order of the file.
+    pub points: Vec<Point>,
+    /// Its displays.
+    pub displays: Vec<Display>,
+    /// The electrical data of sensors and cards.
+    pub wiring: Wiring,
+}
+
+impl Station {
+    /// Everything that is wired, by name, in the order of the file.
+    pub fn wired(&self) -> impl Iterator<Item = (&str, &Wired)> {
+        let points = self.points.iter().filter_map(|point| Some((point.name.as_str(), point.kind.wired()?)));
+        points.chain(self.wiring.unread.iter().map(|unread| (unread.name.as_str(), &unread.wired)))
+    }
+
+    /// What can be told of the points' settings without a recording.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.points.iter().flat_map(|point| point.kind.findings(&point.name)).collect()
+    }
+}
+
+/// One named thing of the station.
+#[derive(Debug)]
+pub struct Point {
+    /// Its name, one of a kind in the station.
+    pub name: String,
+    /// Where the name stands in the file.
+    pub span: Span,
+    /// What it is.
+    pub kind: Kind,
+    /// What stands beside it in the list to wire from.
+    pub described: Described,
+}

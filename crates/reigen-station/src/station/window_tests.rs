@@ -1,0 +1,349 @@
+//! The law of windows: however a recording is cut, every block gives the same.
+
+use super::plan::{Plan, compile};
+use super::{KINDS, parse};
+use proptest::prelude::*;
+use reigen_core::account::Rejected;
+use reigen_core::block::Lines;
+use reigen_core::engine::{Engine, PointColumns, RestoreError};
+use reigen_core::event::{Event, EventOrder};
+use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};
+use reigen_core::program::Program;
+use reigen_core::summary::PointSummary;
+use reigen_core::time::Nanos;
+
+/// A line a block: the kind, and points on the lines `L0` to `L3` and the inputs `a` to `d` on them.
+const BLOCKS: &[(&str, &str)] = &[
+    ("input", "[input.x]\nline = 'L0'\nasserted = 'low'"),
+    ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'stable', on = '5 ns', off = '9 ns' }"),
+    ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'lockout', on = '9 ns', off = '4 ns' }"),
+    ("input", "[input.x]\nline = 'L0'\ndebounce = { method = 'sampled', every = '4 ns', count = 2 }"),
+    (
+        "input",
+        "[input.x]\nline = 'L0'\nasserted = 'low'\n[input.x.debounce]\nmethod = 'rc'\nresistance = '1 ohm'\ncapacitance = '9 nF'\n\
+         discharge_resistance = '0.5 ohm'\nsupply = '5 V'\nrise_at = '3 V'\nfall_at = '2 V'",
+    ),
+    ("input", "[scan]\nperiod = '7 ns'\nphase = '2 ns'\n[input.x]\nline = 'L0'\ncatch = true"),
+    (
+        "input",
+        "[scan]\nperiod = '3 ns'\n[input.x]\nline = 'L0'\ncatch = true\ndebounce = { method = 'stable', on = '5 ns', off = '8 ns' }",
+    ),
+    ("counter", "[counter.x]\nup = 'a'\nedge = 'both'"),
+    ("counter", "[counter.x]\nup = 'a'\nreset = 'b AND c'\npresets = [2, 3]\nat_last = 'restart'"),
+    (
+        "counter",
+        "[counter.y]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[counter.x]\nup = 'y.done'\nedge = 'falling'",
+    ),
+    (
+        "counter",
+        "[counter.x]\nup = 'a'\ndown = 'b'\ngate = 'c'\nlimits = [-2, 3]\nat_limit = 'wrap'\nscale = 0.5\nunit = 'm'",
+    ),
+    ("counter", "[counter.y]\nup = 'd'\n[counter.x]\nup = 'a'\nload = 'b'\nload_to = 'y * 2'\nreset = 'c'\nbits = 3"),
+    (
+        "counter",
+        "[scan]\nperiod = '3 ns'\nphase = '1 ns'\n[counter.x]\nup = 'a'\ndown = 'b'\ncount = 'scans'\nlimits = [0, 9]",
+    ),
+    ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
+    ("output", "[output.x]\nwhen = 'TRUE'"),
+    ("output", "[output.x]\nwhen = 'a OR b'\non_delay = '3 ns'\noff_delay = '4 ns'\ninvert = true"),
+    ("output", "[output.x]\nwhen = 'a'\nblink = { times = 3, on = '2 ns', off = '1 ns' }"),
+    (
+        "logic",
+        "[counter.n]\nup = 'a'\n[counter.m]\nup = 'b'\n[logic.x]\nwhen = 'n * 2 > m + 3 AND NOT (n MOD 3 = 1) OR c'",
+    ),
+    (
+        "logic",
+        "[counter.n]\nup = 'a'\n[counter.m]\nup = 'b'\n[logic.x]\nwhen = 'SEL(d, n / 2.0, 7 / (m - 2)) >= MAX(1, m) ** 0.5'",
+    ),
+    (
+        "expect",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+    ),
+    ("oneshot", "[oneshot.x]\nof = 'a'\nwidth = '5 ns'"),
+    (
+        "expect",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+    ),
+    ("oneshot", "[oneshot.x]\nof = 'a'\nedge = 'falling'\nwidth = '2 ns'"),
+    ("latch", "[latch.x]\nset = 'a'\nreset = 'b AND c'"),
+    ("latch", "[latch.x]\nset = 'a'\nreset = 'b'\ndominant = 'set'"),
+    ("toggle", "[toggle.x]\nby = 'a'\nreset = 'b AND c'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'on_delay'\ntime = '4 ns'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '4 ns'\n[logic.y]\nwhen = 'x.elapsed > 0.0'"),
+    ("timer", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'"),
+    (
+        "encoder",
+        "[encoder.x]\na = 'L0'\nb = 'b'\nindex = 'L2'\npulses_per_rev = 3\ntravel_per_rev = 0.6\nunit = 'm'\nstill_after = '9 ns'",
+    ),
+    (
+        "encoder",
+        "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\nzero_on = 'd'\nindex_does = 'home'\ndecode = 'x2'\nreverse = true\n\
+         [logic.y]\nwhen = 'x.moving AND NOT x.fault OR x.speed > 1e6 AND x.forward AND x.homed'",
+    ),
+    (
+        "encoder",
+        "[scan]\nperiod = '3 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\ndecode = 'x1'\nindex = 'c'\nindex_does = 'zero'",
+    ),
+    (
+        "expander",
+        "[expander.x]\nload = 'L0'\nclock = 'L1'\ndata = 'c'\ninhibit = 'L3'\nregisters = [['p', 'q', '-', '-', '-', '-', '-', 'r']]\n\
+         [input.y]\nof = 'p'\ncontact = 'NC'\ndebounce = { method = 'stable', time = '3 ns' }\n[counter.n]\nup = 'q OR r'",
+    ),
+    ("word", "[word.x]\nbits = ['a', 'b', 'NOT c', 'd']\ncode = 'bcd'\n[logic.y]\nwhen = 'x > 4 AND NOT x.invalid'"),
+    ("word", "[word.x]\nbits = ['a', 'b', 'c']\ncode = 'gray'\n[counter.y]\nup = 'd'\nload = 'a'\nload_to = 'x'"),
+    (
+        "rate",
+        "[rate.x]\nof = 'a'\nmethod = 'period'\nmarks = { of = 4, missing = 1 }\nzero_after = '60 ns'\n[logic.y]\nwhen = 'x.revolution'",
+    ),
+    ("rate", "[rate.x]\nof = 'b'\nevery = '9 ns'\nmarks = { of = 5, missing = 2 }"),
+    ("rate", "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.y]\nwhen = 'x.stopped'"),
+    (
+        "rate",
+        "[rate.x]\nof = 'a'\nmethod = 'period'\naverage = 2\nzero_after = '12 ns'\npulses_per_rev = 4\nunit = 'rpm'",
+    ),
+    ("rate", "[rate.x]\nof = 'a'\nevery = '5 ns'\nzero_after = '9 ns'\n[logic.y]\nwhen = 'x.resolution > 1e7'"),
+    ("width", "[width.x]\nof = 'a'\nformula = 'raw * 1e9 + n'\nvalid = [2.0, 30.0]\n[counter.n]\nup = 'b'"),
+    ("analog", "[analog.x]\nline = 'R0'\ncounts = { full = 10, span = 5 }\nvalid = [1.0, 4.0]"),
+    (
+        "analog",
+        "[analog.x]\nline = 'R0'\nformula = '7.0 / (raw - n)'\n[counter.n]\nup = 'b'\n[logic.y]\nwhen = 'x.fault OR x > 2'",
+    ),
+    ("analog", "[analog.x]\nline = 'R0'\nvalid = [1.0, 9.0]\nsmooth = { over = '9 ns', every = '4 ns' }"),
+    ("threshold", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_above = 6\noff_below = 3"),
+    ("threshold", "[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_below = 1\noff_above = 3"),
+    ("pair", "[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.y]\nwhen = 'x.fault AND NOT x'"),
+];
+
+const INPUTS: &str =
+    "\n[input.a]\nline = 'L0'\n[input.b]\nline = 'L1'\n[input.c]\nline = 'L2'\n[input.d]\nline = 'L3'\n";
+const END: u64 = 120;
+
+/// The first level of a line, when it is known, and when it toggles.
+#[derive(Debug, Clone)]
+struct Line {
+    since: u64,
+    level: bool,
+    toggles: Vec<u64>,
+}
+
+fn lines() -> impl Strategy<Value = Vec<Line>> {
+    let line = (0..2u64, any::<bool>(), prop::collection::vec(0..6u64, 0..60)).prop_map(|(late, level, steps)| {
+        let since = late * 20;
+        let times = steps.iter().scan(since + 1, |time, step| {
+            *time += step;
+            Some(*time)
+        });
+        Line { since, level, toggles: times.take_while(|time| *time <= END).collect() }
+    });
+    prop::collection::vec(line, 4)
+}
+
+/// How a recording is cut into windows.
+#[derive(Debug, Clone, Copy)]
+enum Cut<'a> {
+    /// At these times.
+    At(&'a [u64]),
+    /// At these times, and at each of them a fresh engine goes on from the state of the one before.
+    Restored(&'a [u64]),
+    /// After each instant at which a line changes or something is due, as a program does that sleeps until then.
+    WhenDue,
+}
+
+impl Cut<'_> {
+    /// The end of the window that begins at `from`.
+    fn until(self, from: Nanos, lines: Lines<'_>, due: Option<Nanos>) -> Nanos {
+        let end = Nanos(END + 1);
+        match self {
+            Cut::At(cuts) | Cut::Restored(cuts) => {
+                cuts.iter().map(|&cut| Nanos(cut)).find(|cut| *cut > from).unwrap_or(end)
+            }
+            // Constants are there from the first instant on.
+            Cut::WhenDue if from == Nanos(0) => Nanos(1),
+            Cut::WhenDue => {
+                let known = lines.bits.iter().filter(|line| line.level.is_some()).map(|line| line.since);
+                let known = known.filter(|since| *since >= from).min();
+                let next = [known, lines.next_change(from), due].into_iter().flatten().min();
+                next.map_or(end, |next| (next + Nanos(1)).min(end))
+            }
+        }
+    }
+}
+
+/// The lines `L0` to `L3`, and `R0`, which steps where the last of them toggles.
+fn columns_of(lines: &[Line], signals: &[usize], numbers: usize) -> LineColumns {
+    let mut columns = LineColumns::new(signals.len(), numbers);
+    for (&time, number) in lines[3].toggles.iter().zip(0..) {
+        columns.append_reading(0, Nanos(time), f64::from(number * 7 % 11));
+    }
+    for (column, &signal) in signals.iter().enumerate() {
+        let line = &lines[signal];
+        let changes: Vec<Nanos> = [line.since].iter().chain(&line.toggles).map(|&time| Nanos(time)).collect();
+        columns.append(column, join(None, &changes, line.level ^ (line.toggles.len() % 2 == 1)));
+    }
+    columns.end_at(Nanos(END + 1));
+    columns
+}
+
+/// All changes of all columns of a point in a window, and when they were.
+fn changes_of(columns: &PointColumns<'_>) -> Vec<(Nanos, String)> {
+    let bits = columns.bits.iter().enumerate();
+    let toggles =
+        bits.flat_map(|(bit, column)| column.toggles.iter().map(move |&time| (time, format!("toggles {bit}"))));
+    let counts = columns.counts.iter().flat_map(|count| count.times.iter().zip(&count.values));
+    let readings = columns.readings.iter().flat_map(|reading| reading.times.iter().zip(&reading.values));
+    let counts = counts.map(|(&time, value)| (time, format!("is {value}")));
+    toggles.chain(counts).chain(readings.map(|(&time, value)| (time, format!("reads {value}")))).collect()
+}
+
+/// Through the form in which a state is kept, into a fresh engine.
+fn restored(engine: &Engine, program: &Program) -> Engine {
+    let bytes = postcard::to_stdvec(&engine.save()).unwrap();
+    let mut fresh = program.start();
+    fresh.remember();
+    fresh.restore(postcard::from_bytes(&bytes).unwrap()).unwrap();
+    fresh
+}
+
+/// Everything that a station gives.
+fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> (Vec<PointSummary>, Vec<Event>, Vec<(Nanos, String)>) {
+    let station = parse(station).unwrap();
+    let recorded: Vec<RecordedLine> = (0..lines.len())
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
+        .collect();
+    let Plan { program, signals, numbers, .. } = compile(&station, &recorded, Nanos(1)).unwrap();
+    let mut engine = program.start();
+    engine.remember();
+    let mut columns = columns_of(lines, &signals, numbers.len());
+    let (mut order, mut waiting, mut events) = (EventOrder::default(), Vec::new(), Vec::new());
+    let mut changes = vec![Vec::new(); station.points.len()];
+    let mut from = Nanos(0);
+    while from < Nanos(END + 1) {
+        let until = cut.until(from, columns.all(), engine.next_due());
+        let window = columns.cut(until);
+        engine.work(window, columns.all());
+        for columns in engine.points() {
+            let told = changes_of(&columns);
+            match cut {
+                Cut::WhenDue if until <= Nanos(END) => {
+                    assert!(
+                        told.iter().all(|(time, _)| *time + Nanos(1) == until),
+                        "{told:?} before it was due, {until}"
+                    )
+                }
+                _ => assert!(told.iter().all(|(time, _)| (from..until).contains(time)), "{told:?} outside {window:?}"),
+            }
+            changes[columns.point].extend(told);
+        }
+        let told = engine.take_events(window, &mut waiting);
+        events.extend(order.pass(&mut waiting, told));
+        columns.advance(window);
+        if let Cut::Restored(_) = cut {
+            engine = restored(&engine, &program);
+        }
+        from = until;
+    }
+    let last = order.pass(&mut waiting, Nanos(END + 1)).collect::<Vec<_>>();
+    events.extend(last);
+    changes.iter_mut().for_each(|changes| changes.sort());
+    (engine.summaries(Nanos(END)), events, changes.concat())
+}
+
+proptest! {
+    #[test]
+    fn however_a_recording_is_cut_the_outputs_are_the_same(
+        lines in lines(),
+        cuts in prop::collection::btree_set(1..END, 0..12),
+    ) {
+        let cuts: Vec<u64> = cuts.into_iter().collect();
+        for (kind, points) in BLOCKS {
+            let station = format!("{points}{INPUTS}");
+            let whole = work(&station, &lines, Cut::At(&[]));
+            for cut in [Cut::At(&cuts), Cut::Restored(&cuts), Cut::WhenDue] {
+                prop_assert_eq!(&whole, &work(&station, &lines, cut), "{} cut {:?}", kind, cut);
+            }
+            let in_order = whole.1.windows(2).all(|pair| pair[0].time <= pair[1].time);
+            prop_assert!(in_order, "events of {}: {:?}", points, whole.1);
+        }
+    }
+
+    #[test]
+    fn every_account_balances_and_every_change_has_its_edge(lines in lines()) {
+        for (_, points) in BLOCKS {
+            let (summaries, _, _) = work(&format!("{points}{INPUTS}"), &lines, Cut::At(&[40]));
+            for summary in summaries {
+                let PointSummary::Input(input) = summary else { continue };
+                let Rejected { bounce, glitch, missed } = input.rejected;
+                prop_assert_eq!(input.raw_edges, input.accepted + bounce + glitch + missed + input.pending);
+                prop_assert_eq!(input.accepted, input.rising + input.falling);
+            }
+        }
+    }
+
+    #[test]
+    fn an_expression_is_what_its_tree_says_after_each_instant(lines in lines()) {
+        let (summaries, _, _) = work(&format!("[output.x]\nwhen = 'a XOR b AND NOT c OR d'{INPUTS}"), &lines, Cut::At(&[]));
+        let start = lines.iter().map(|line| line.since).max().unwrap();
+        let level = |line: usize, time: u64| {
+            let passed = lines[line].toggles.iter().filter(|toggle| **toggle <= time).count();
+            lines[line].level ^ (passed % 2 == 1)
+        };
+        let at = |time| (level(0, time) ^ (level(1, time) & !level(2, time))) | level(3, time);
+        let (mut rising, mut on) = (0, 0);
+        for time in start..END {
+            on += u64::from(at(time));
+            rising += u64::from(!at(time) & at(time + 1));
+        }
+        let Some(PointSummary::Bit(tally)) = summaries.first() else { panic!("no output") };
+        prop_assert_eq!((tally.rising, tally.on, tally.last), (rising, Nanos(on), Some(at(END))));
+    }
+}
+
+#[test]
+fn every_kind_of_point_is_under_the_law() {
+    for kind in KINDS {
+        assert!(BLOCKS.iter().any(|(name, _)| name == kind), "no block of the kind {kind}");
+    }
+}
+
+#[test]
+fn counts_start_where_they_are_told_to() {
+    let station =
+        parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'")
+            .unwrap();
+    let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+    let mut engine = compile(&station, &recorded, Nanos(1)).unwrap().program.start();
+    let mut columns = LineColumns::new(1, 0);
+    // On at 10; off at 35, bouncing up to 41; on at 70: the counts start in the middle of the bounce.
+    let changes = [0, 10, 35, 38, 41, 70].map(Nanos);
+    columns.append(0, join(None, &changes, true));
+    for (until, counts_from) in [(40, true), (101, false)] {
+        let window = columns.cut(Nanos(until));
+        engine.work(window, columns.all());
+        columns.advance(window);
+        if counts_from {
+            engine.start_counting(Nanos(until));
+        }
+    }
+    let summaries = engine.summaries(Nanos(100));
+    let PointSummary::Input(input) = &summaries[0] else { panic!("no input") };
+    assert_eq!((input.raw_edges, input.accepted, input.rejected.bounce), (2, 2, 0), "edges at 41 and 70");
+    assert_eq!((input.rising, input.falling, input.on), (1, 1, Nanos(11 + 20)), "off at 51, on from 80");
+    let PointSummary::Counter(counter) = &summaries[1] else { panic!("no counter") };
+    assert_eq!((counter.value, counter.total), (Some(1), 1));
+}
+
+#[test]
+fn a_state_of_another_program_is_refused() {
+    let start = |text: &str| {
+        let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+        compile(&parse(text).unwrap(), &recorded, Nanos(1)).unwrap().program.start()
+    };
+    let toggle = "[input.a]\nline = 'L0'\n[toggle.x]\nby = 'a'";
+    for other in
+        ["[input.a]\nline = 'L0'", "[input.a]\nline = 'L0'\n[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '4 ns'"]
+    {
+        assert_eq!(start(toggle).restore(start(other).save()), Err(RestoreError::OtherProgram), "{other}");
+    }
+    assert_eq!(start(toggle).restore(start(toggle).save()), Ok(()));
+}

@@ -1,0 +1,228 @@
+//! A branch of the program in the making.
+
+use super::field::{FieldExpression, LineName};
+use reigen_core::block::{BitSource, MainColumn, NumberSource, Shape};
+use reigen_core::logic::apply::{self, Operand};
+use reigen_core::logic::expression::{Expression, Node, Reference, Type, type_of};
+use reigen_core::program::{ApplyResult, Operation, ProgramBranch};
+use reigen_core::time::Nanos;
+use std::collections::{HashMap, HashSet};
+
+/// A branch in the making: where the columns of points and lines are.
+pub struct BranchBuilder<'a> {
+    branch: ProgramBranch,
+    /// The point that is being compiled, and the type of its main column.
+    owner: usize,
+    main: MainColumn,
+    columns: HashMap<Reference, Operand>,
+    lines: &'a HashMap<String, usize>,
+    number_lines: &'a HashMap<String, usize>,
+    tick: Nanos,
+    /// The numbers of the branch that some block reads.
+    read: HashSet<NumberSource>,
+}
+
+/// The name of a formula's own number.
+pub const RAW: &str = "raw";
+
+/// A source that is not there, for what the checks have let through by no means.
+const NOWHERE: BitSource = BitSource::Line(usize::MAX);
+
+impl<'a> BranchBuilder<'a> {
+    /// A branch over lines, of which the numbers by name are known; `tick` is the step of their times.
+    pub fn new(lines: &'a HashMap<String, usize>, number_lines: &'a HashMap<String, usize>, tick: Nanos) -> Self {
+        Self {
+            branch: ProgramBranch::default(),
+            owner: 0,
+            main: MainColumn::default(),
+            columns: HashMap::new(),
+            lines,
+            number_lines,
+            tick,
+            read: HashSet::new(),
+        }
+    }
+
+    /// Goes on with a point, by its number.
+    pub fn begin(&mut self, point: usize, main: MainColumn) {
+        (self.owner, self.main) = (point, main);
+    }
+
+    /// Adds the operation that stands for the point; gives the numbers of its first columns.
+    pub fn stand_for(&mut self, operation: Operation) -> Shape {
+        self.branch.add(Some(self.owner), self.owner, self.main, operation)
+    }
+
+    /// From now on a name is to be read there.
+    pub fn give(&mut self, name: Reference, column: Operand) {
+        self.columns.insert(name, column);
+    }
+
+    /// The branch, once it is whole.
+    pub fn finish(mut self) -> ProgramBranch {
+        self.branch.mark_unread(&self.read);
+        self.branch
+    }
+
+    /// Where to read a line of the recording.
+    pub fn line(&self, line: &LineName) -> BitSource {
+        self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
+    }
+
+    /// Where to read a number line of the recording.
+    pub fn number_line(&self, line: &LineName) -> NumberSource {
+        NumberSource::Line(self.number_lines.get(&line.name).copied().unwrap_or(usize::MAX))
+    }
+
+    /// The step of the times at which edges can be: the recording's, or the scan's.
+    pub fn tick(&self) -> Nanos {
+        self.tick
+    }
+
+    /// Adds an operation within the point; gives the numbers of its first columns.
+    fn add(&mut self, operation: Operation) -> Shape {
+        self.branch.add(None, self.owner, self.main, operation)
+    }
+
+    /// Adds an operation of one reading within the point; gives where to read it.
+    pub fn inner_reading(&mut self, operation: Operation) -> NumberSource {
+        NumberSource::Reading(self.add(operation).readings)
+    }
+
+    /// Where to read a formula, in which [`RAW`] is the number at `raw`.
+    pub fn formula(&mut self, formula: &FieldExpression, raw: NumberSource) -> NumberSource {
+        let expression = formula.expression.clone();
+        let mut names: Vec<Reference> = expression.names().into_iter().map(|(name, _)| name.clone()).collect();
+        names.dedup();
+        let of = |name: &Reference| match name.point == RAW && name.field.is_empty() {
+            true => Operand::Number(raw),
+            false => self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE)),
+        };
+        let operands: Vec<Operand> = names.iter().map(of).collect();
+        operands.iter().for_each(|operand| self.reads(*operand));
+        self.inner_reading(Operation::Formula { expression, names, operands })
+    }
+
+    /// Adds an operation within the point; gives where to read its first bit.
+    pub fn inner(&mut self, operation: Operation) -> BitSource {
+        BitSource::Bit(self.add(operation).bits)
+    }
+
+    /// Where to read a bit whose edges count: a point's own column, with its pulses of width 0.
+    pub fn counted(&mut self, bit: &FieldExpression) -> BitSource {
+        match bit.expression.as_name() {
+            Some(name) => self.bit(name),
+            None => self.settled(bit),
+        }
+    }
+
+    /// Where to read a bit as it stands after each instant.
+    pub fn settled(&mut self, bit: &FieldExpression) -> BitSource {
+        self.settled_tree(&bit.expression)
+    }
+
+    /// Where to read a number.
+    pub fn number(&mut self, number: &FieldExpression) -> Operand {
+        self.operand(&number.expression)
+    }
+
+    /// Bits that are joined are worked at once; what compares numbers is a block of its own before that.
+    fn settled_tree(&mut self, tree: &Expression) -> BitSource {
+        let mut compared = Vec::new();
+        let joined = self.without_numbers(tree, &mut compared);
+        let mut names: Vec<Reference> = joined.names().into_iter().map(|(name, _)| name.clone()).collect();
+        names.sort();
+        names.dedup();
+        let named = names.into_iter().map(|name| {
+            let source = compared.iter().find(|(known, _)| *known == name).map(|(_, source)| *source);
+            let source = source.unwrap_or_else(|| self.bit(&name));
+            (name, source)
+        });
+        let sources = named.collect();
+        self.inner(Operation::Logic { expression: joined, sources })
+    }
+
+    /// The tree with a name in place of each part that compares numbers, and where those are.
+    fn without_numbers(&mut self, tree: &Expression, compared: &mut Vec<(Reference, BitSource)>) -> Expression {
+        let node = match &tree.node {
+            Node::Binary(operator, ..) if operator.is_comparison() && self.has_numbers(tree) => {
+                // No point has such a name.
+                let name = Reference { point: format!("#{}", compared.len()), field: String::new() };
+                if let Operand::Bit(source) = self.operand(tree) {
+                    compared.push((name.clone(), source));
+                }
+                Node::Name(name)
+            }
+            Node::Not(operand) => Node::Not(Box::new(self.without_numbers(operand, compared))),
+            Node::Binary(operator, left, right) => {
+                let left = self.without_numbers(left, compared);
+                Node::Binary(*operator, Box::new(left), Box::new(self.without_numbers(right, compared)))
+            }
+            Node::Call(function, arguments) => {
+                let arguments = arguments.iter().map(|argument| self.without_numbers(argument, compared)).collect();
+                Node::Call(*function, arguments)
+            }
+            other => other.clone(),
+        };
+        Expression { node, span: tree.span.clone() }
+    }
+
+    /// Whether a comparison is one of numbers.
+    fn has_numbers(&self, tree: &Expression) -> bool {
+        tree.parts().first().is_some_and(|left| self.type_of(left) != Type::Bit)
+    }
+
+    fn type_of(&self, tree: &Expression) -> Type {
+        let of = |name: &Reference| {
+            Ok(match self.columns.get(name) {
+                Some(Operand::Number(NumberSource::Count(_))) => Type::Integer,
+                Some(Operand::Number(NumberSource::Reading(_) | NumberSource::Line(_))) => Type::Real,
+                _ => Type::Bit,
+            })
+        };
+        type_of(tree, &of, &mut Vec::new()).unwrap_or(Type::Bit)
+    }
+
+    /// Where to read any part of an expression; operations are blocks.
+    fn operand(&mut self, tree: &Expression) -> Operand {
+        let operation = match &tree.node {
+            Node::Literal(value) => return Operand::Constant(*value),
+            Node::Name(name) => {
+                let operand = self.columns.get(name).copied().unwrap_or(Operand::Bit(NOWHERE));
+                self.reads(operand);
+                return operand;
+            }
+            _ if self.type_of(tree) == Type::Bit && !self.compares(tree) => {
+                return Operand::Bit(self.settled_tree(tree));
+            }
+            Node::Not(_) => return Operand::Bit(self.settled_tree(tree)),
+            Node::Minus(_) => apply::Operation::Minus,
+            Node::Binary(operator, ..) => apply::Operation::Operator(*operator),
+            Node::Call(function, _) => apply::Operation::Function(*function),
+        };
+        let operands = tree.parts().into_iter().map(|part| self.operand(part)).collect();
+        let apply = |result| Operation::Apply { operation, operands, result };
+        match self.type_of(tree) {
+            Type::Bit => Operand::Bit(self.inner(apply(ApplyResult::Bit))),
+            Type::Integer => Operand::Number(NumberSource::Count(self.add(apply(ApplyResult::Count)).counts)),
+            Type::Real => Operand::Number(self.inner_reading(apply(ApplyResult::Reading))),
+        }
+    }
+
+    fn reads(&mut self, operand: Operand) {
+        if let Operand::Number(source) = operand {
+            self.read.insert(source);
+        }
+    }
+
+    fn compares(&self, tree: &Expression) -> bool {
+        matches!(&tree.node, Node::Binary(operator, ..) if operator.is_comparison()) && self.has_numbers(tree)
+    }
+
+    fn bit(&self, name: &Reference) -> BitSource {
+        match self.columns.get(name) {
+            Some(Operand::Bit(source)) => *source,
+            _ => NOWHERE,
+        }
+    }
+}
