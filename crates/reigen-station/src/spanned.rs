@@ -1,13 +1,17 @@
 //! A value of the file and where it stands.
 
 use schemars::{JsonSchema, Schema, SchemaGenerator};
-use serde::Deserialize;
+use serde::de::{Deserialize, Deserializer, Error, SeqAccess, Visitor};
 use std::borrow::Cow;
+use std::fmt;
+use std::marker::PhantomData;
 use std::ops::Range;
 
+/// The name by which a value asks for its place.
+pub(crate) const SPANNED: &str = "$spanned";
+
 /// A value with its place in the file; to an editor it is the value alone.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Deserialize)]
-#[serde(transparent)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Spanned<T>(toml::Spanned<T>);
 
 impl<T> Spanned<T> {
@@ -29,6 +33,27 @@ impl<T> Spanned<T> {
     /// Its bytes in the file.
     pub fn span(&self) -> Range<usize> {
         self.0.span()
+    }
+}
+
+impl<'de, T: Deserialize<'de>> Deserialize<'de> for Spanned<T> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct WithPlace<T>(PhantomData<T>);
+        impl<'de, T: Deserialize<'de>> Visitor<'de> for WithPlace<T> {
+            type Value = Spanned<T>;
+
+            fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+                formatter.write_str("a value with its place")
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut parts: A) -> Result<Self::Value, A::Error> {
+                match (parts.next_element()?, parts.next_element()?, parts.next_element()?) {
+                    (Some(start), Some(end), Some(value)) => Ok(Spanned::new(start..end, value)),
+                    _ => Err(A::Error::custom("a value without its place")),
+                }
+            }
+        }
+        deserializer.deserialize_tuple_struct(SPANNED, 3, WithPlace(PhantomData))
     }
 }
 

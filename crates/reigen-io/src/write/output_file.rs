@@ -85,7 +85,7 @@ impl OutputFile {
         OutputError::Io { path: self.path.clone(), source }
     }
 
-    /// Writes what is still in memory; the file is whole then, and not yet in its place.
+    /// Writes what is still in memory; the file is whole then, on the disk, and not yet in its place.
     ///
     /// # Errors
     /// Where the last bytes cannot be written.
@@ -94,6 +94,10 @@ impl OutputFile {
         let explain = |source| OutputError::Io { path: path.clone(), source };
         let mut target = writer.into_inner().map_err(|error| explain(error.into_error()))?;
         target.flush().map_err(explain)?;
+        if let Target::Temporary { file, .. } = &target {
+            // A name must not stand for a file that a power cut can still empty.
+            file.as_file().sync_data().map_err(explain)?;
+        }
         let waiting = match target {
             Target::Temporary { file, known, place } => Some((Waiting { file: file.into_temp_path(), place }, known)),
             Target::Direct(_) | Target::Standard(_) => None,

@@ -10,6 +10,7 @@ use crate::table::branch::RAW;
 use crate::table::builder::{Builder, Member};
 use crate::table::error::MOST_TOLD;
 use crate::table::finite::not_finite;
+use crate::table::reader::{ReadError, read};
 use crate::table::{Described, StationError, StationErrorKind};
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
@@ -168,7 +169,7 @@ pub fn schema() -> schemars::Schema {
 /// Everything that is wrong with it, in the order of the file; one error alone where the text is no TOML or
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
-    let file: File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let file: File = read(source).map_err(|error| vec![translate(&error, source)])?;
     let wrong = not_finite(source);
     if !wrong.is_empty() {
         return Err(wrong);
@@ -260,9 +261,9 @@ fn type_of(known: &Known<'_>, name: &Reference, explained: bool) -> Result<Type,
 /// Puts an error of the TOML reader, or of serde, into our own terms.
 ///
 /// serde names what it found and what it knows in backticks, in this order.
-pub(crate) fn translate(error: &toml::de::Error, source: &str) -> StationError {
-    let message = error.message();
-    let span: Span = error.span().unwrap_or(0..source.len().min(1));
+pub(crate) fn translate(error: &ReadError, source: &str) -> StationError {
+    let message = error.message.as_str();
+    let span: Span = error.span.clone().unwrap_or(0..source.len().min(1));
     let mut quoted = message.split('`').skip(1).step_by(2).map(str::to_owned);
     let what = ["field", "variant"].into_iter().find(|what| message.starts_with(&format!("unknown {what} `")));
     let kind = match what {

@@ -6,6 +6,7 @@ pub(crate) mod contact;
 pub mod error;
 pub mod field;
 pub(crate) mod finite;
+pub(crate) mod reader;
 pub mod signal;
 
 pub use error::{StationError, StationErrorKind};

@@ -184,7 +184,7 @@ pub fn schema() -> schemars::Schema {
 /// Everything that is wrong with it, in the order of the file; one error alone where the text is no TOML or
 /// a table is not of its kind.
 pub fn parse(source: &str) -> Result<Scenario, Vec<StationError>> {
-    let file: tables::File = toml::from_str(source).map_err(|error| vec![translate(&error, source)])?;
+    let file: tables::File = crate::table::reader::read(source).map_err(|error| vec![translate(&error, source)])?;
     let mut check = Check::default();
     let scenario = check.scenario(file);
     if check.errors.is_empty() {

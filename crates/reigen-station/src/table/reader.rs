@@ -1,0 +1,235 @@
+//! From a TOML text, once it is parsed, to values of our own types.
+//!
+//! The parser's own reader of values is made anew for each type that is read, and in several forms; that was half of
+//! what this crate takes to build, and a tenth of the program. This one has one form. What is wrong is told in the same
+//! words, at the same place.
+
+use crate::spanned::SPANNED;
+use reigen_core::logic::expression::Span;
+use serde::de::value::{CowStrDeserializer, UsizeDeserializer};
+use serde::de::{
+    DeserializeOwned, DeserializeSeed, Deserializer, EnumAccess, Error as _, MapAccess, SeqAccess, VariantAccess,
+    Visitor,
+};
+use serde::forward_to_deserialize_any;
+use std::borrow::Cow;
+use std::fmt;
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+/// What is wrong with a text, and where.
+#[derive(Debug)]
+pub(crate) struct ReadError {
+    /// What is wrong.
+    pub(crate) message: String,
+    /// Where, as far as that is known.
+    pub(crate) span: Option<Span>,
+}
+
+impl ReadError {
+    /// The innermost place is the one that counts.
+    fn at(mut self, span: Span) -> Self {
+        self.span.get_or_insert(span);
+        self
+    }
+}
+
+impl fmt::Display for ReadError {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(&self.message)
+    }
+}
+
+impl std::error::Error for ReadError {}
+
+impl serde::de::Error for ReadError {
+    fn custom<T: fmt::Display>(message: T) -> Self {
+        Self { message: message.to_string(), span: None }
+    }
+}
+
+/// Reads a text.
+pub(crate) fn read<T: DeserializeOwned>(source: &str) -> Result<T, ReadError> {
+    let parsed = DeTable::parse(source);
+    let table = parsed.map_err(|error| ReadError { message: error.message().to_owned(), span: error.span() })?;
+    let span = table.span();
+    T::deserialize(Node::Value(&Spanned::new(span, DeValue::Table(table.into_inner()))))
+}
+
+/// A value of the text, or a key.
+#[derive(Clone, Copy)]
+enum Node<'a> {
+    Value(&'a Spanned<DeValue<'a>>),
+    Key(&'a Spanned<Cow<'a, str>>),
+}
+
+impl Node<'_> {
+    fn span(&self) -> Span {
+        match self {
+            Self::Value(value) => value.span(),
+            Self::Key(key) => key.span(),
+        }
+    }
+
+    fn visit<'de, V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {
+        let value = match self {
+            Self::Key(key) => return visitor.visit_str(key.get_ref()),
+            Self::Value(value) => value.get_ref(),
+        };
+        match value {
+            DeValue::String(text) => visitor.visit_str(text),
+            DeValue::Boolean(on) => visitor.visit_bool(*on),
+            DeValue::Float(number) => match number.as_str().parse() {
+                Ok(value) if f64::is_finite(value) || number.as_str().contains(['n', 'i']) => visitor.visit_f64(value),
+                _ => Err(ReadError::custom("floating-point number overflowed")),
+            },
+            DeValue::Integer(number) => {
+                let (digits, radix) = (number.as_str(), number.radix());
+                match (i64::from_str_radix(digits, radix), u64::from_str_radix(digits, radix)) {
+                    (Ok(value), _) => visitor.visit_i64(value),
+                    (_, Ok(value)) => visitor.visit_u64(value),
+                    _ => Err(ReadError::custom("integer number overflowed")),
+                }
+            }
+            DeValue::Datetime(_) => Err(ReadError::custom("no date or time of day is wanted anywhere")),
+            DeValue::Array(items) => visitor.visit_seq(Items(items.iter())),
+            DeValue::Table(table) => visitor.visit_map(Entries { rest: table.iter(), value: None }),
+        }
+    }
+}
+
+impl<'de> Deserializer<'de> for Node<'_> {
+    type Error = ReadError;
+
+    fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {
+        self.visit(visitor).map_err(|error| error.at(self.span()))
+    }
+
+    fn deserialize_option<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {
+        visitor.visit_some(self)
+    }
+
+    fn deserialize_newtype_struct<V: Visitor<'de>>(self, _: &'static str, visitor: V) -> Result<V::Value, ReadError> {
+        visitor.visit_newtype_struct(self)
+    }
+
+    /// A value that asks for its place gets the start, the end, and itself.
+    fn deserialize_tuple_struct<V: Visitor<'de>>(
+        self,
+        name: &'static str,
+        _: usize,
+        visitor: V,
+    ) -> Result<V::Value, ReadError> {
+        match name {
+            SPANNED => visitor.visit_seq(WithPlace { node: self, given: 0 }),
+            _ => self.deserialize_any(visitor),
+        }
+    }
+
+    fn deserialize_enum<V: Visitor<'de>>(
+        self,
+        _: &'static str,
+        _: &'static [&'static str],
+        visitor: V,
+    ) -> Result<V::Value, ReadError> {
+        visitor.visit_enum(self).map_err(|error| error.at(self.span()))
+    }
+
+    forward_to_deserialize_any! {
+        bool i8 i16 i32 i64 u8 u16 u32 u64 f32 f64 char str string bytes byte_buf unit unit_struct seq tuple map struct
+        identifier ignored_any
+    }
+}
+
+/// The items of an array.
+struct Items<'a>(std::slice::Iter<'a, Spanned<DeValue<'a>>>);
+
+impl<'de> SeqAccess<'de> for Items<'_> {
+    type Error = ReadError;
+
+    fn next_element_seed<T: DeserializeSeed<'de>>(&mut self, seed: T) -> Result<Option<T::Value>, ReadError> {
+        self.0.next().map(|item| seed.deserialize(Node::Value(item))).transpose()
+    }
+}
+
+/// The entries of a table.
+struct Entries<'a, I> {
+    rest: I,
+    value: Option<&'a Spanned<DeValue<'a>>>,
+}
+
+impl<'de, 'a, I> MapAccess<'de> for Entries<'a, I>
+where
+    I: Iterator<Item = (&'a Spanned<Cow<'a, str>>, &'a Spanned<DeValue<'a>>)>,
+{
+    type Error = ReadError;
+
+    fn next_key_seed<K: DeserializeSeed<'de>>(&mut self, seed: K) -> Result<Option<K::Value>, ReadError> {
+        let Some((key, value)) = self.rest.next() else { return Ok(None) };
+        self.value = Some(value);
+        seed.deserialize(Node::Key(key)).map(Some).map_err(|error| error.at(key.span()))
+    }
+
+    fn next_value_seed<V: DeserializeSeed<'de>>(&mut self, seed: V) -> Result<V::Value, ReadError> {
+        let value = self.value.take().ok_or_else(|| ReadError::custom("a value is read before its key"))?;
+        seed.deserialize(Node::Value(value)).map_err(|error| error.at(value.span()))
+    }
+}
+
+/// The place of a value, and the value.
+struct WithPlace<'a> {
+    node: Node<'a>,
+    given: usize,
+}
+
+impl<'de> SeqAccess<'de> for WithPlace<'_> {
+    type Error = ReadError;
+
+    fn next_element_seed<T: DeserializeSeed<'de>>(&mut self, seed: T) -> Result<Option<T::Value>, ReadError> {
+        self.given += 1;
+        let place = self.node.span();
+        match self.given {
+            1 => seed.deserialize(UsizeDeserializer::new(place.start)).map(Some),
+            2 => seed.deserialize(UsizeDeserializer::new(place.end)).map(Some),
+            _ => seed.deserialize(self.node).map(Some),
+        }
+    }
+}
+
+impl<'de> EnumAccess<'de> for Node<'_> {
+    type Error = ReadError;
+    type Variant = Self;
+
+    /// A word alone.
+    fn variant_seed<V: DeserializeSeed<'de>>(self, seed: V) -> Result<(V::Value, Self), ReadError> {
+        let word = match self {
+            Self::Key(key) => key.get_ref(),
+            Self::Value(value) => match value.get_ref() {
+                DeValue::String(text) => text,
+                _ => return Err(ReadError::custom("a word is wanted here")),
+            },
+        };
+        Ok((seed.deserialize(CowStrDeserializer::new(Cow::Borrowed(word.as_ref())))?, self))
+    }
+}
+
+/// No word stands for more than itself.
+impl<'de> VariantAccess<'de> for Node<'_> {
+    type Error = ReadError;
+
+    fn unit_variant(self) -> Result<(), ReadError> {
+        Ok(())
+    }
+
+    fn newtype_variant_seed<T: DeserializeSeed<'de>>(self, _: T) -> Result<T::Value, ReadError> {
+        Err(ReadError::custom("a word stands alone"))
+    }
+
+    fn tuple_variant<V: Visitor<'de>>(self, _: usize, _: V) -> Result<V::Value, ReadError> {
+        Err(ReadError::custom("a word stands alone"))
+    }
+
+    fn struct_variant<V: Visitor<'de>>(self, _: &'static [&'static str], _: V) -> Result<V::Value, ReadError> {
+        Err(ReadError::custom("a word stands alone"))
+    }
+}
