@@ -11,18 +11,16 @@ use crate::table::builder::{Builder, Member};
 use crate::table::error::MOST_TOLD;
 use crate::table::finite::not_finite;
 use crate::table::reader::{ReadError, read};
+use crate::table::tables::Tables;
 use crate::table::{Described, StationError, StationErrorKind};
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;
 use crate::wiring::{self, Unread, Wiring};
-use indexmap::IndexMap;
 use reigen_core::logic::expression::{ExpressionErrorKind, Reference, Span, Type, wants};
 use reigen_core::names::{is_point_name, nearest};
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
-
-type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
 
 macro_rules! point_kinds {
     ($($word:ident: $table:ty),+ $(,)?) => {

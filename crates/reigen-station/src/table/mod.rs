@@ -8,6 +8,7 @@ pub mod field;
 pub(crate) mod finite;
 pub(crate) mod reader;
 pub mod signal;
+pub(crate) mod tables;
 
 pub use error::{StationError, StationErrorKind};
 pub use field::{Described, Field, FieldColumn, FieldExpression, LineName};

@@ -15,7 +15,7 @@ use serde::forward_to_deserialize_any;
 use std::borrow::Cow;
 use std::fmt;
 use toml::Spanned;
-use toml::de::{DeTable, DeValue};
+use toml::de::{DeArray, DeTable, DeValue};
 
 /// What is wrong with a text, and where.
 #[derive(Debug)]
@@ -71,38 +71,59 @@ impl Node<'_> {
         }
     }
 
-    fn visit<'de, V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {
+    /// What it is, told once for all who ask.
+    fn content(&self) -> Result<Content<'_>, ReadError> {
         let value = match self {
-            Self::Key(key) => return visitor.visit_str(key.get_ref()),
+            Self::Key(key) => return Ok(Content::Text(key.get_ref())),
             Self::Value(value) => value.get_ref(),
         };
-        match value {
-            DeValue::String(text) => visitor.visit_str(text),
-            DeValue::Boolean(on) => visitor.visit_bool(*on),
+        Ok(match value {
+            DeValue::String(text) => Content::Text(text),
+            DeValue::Boolean(on) => Content::Bool(*on),
             DeValue::Float(number) => match number.as_str().parse() {
-                Ok(value) if f64::is_finite(value) || number.as_str().contains(['n', 'i']) => visitor.visit_f64(value),
-                _ => Err(ReadError::custom("floating-point number overflowed")),
+                Ok(value) if f64::is_finite(value) || number.as_str().contains(['n', 'i']) => Content::Real(value),
+                _ => return Err(ReadError::custom("floating-point number overflowed")),
             },
             DeValue::Integer(number) => {
                 let (digits, radix) = (number.as_str(), number.radix());
                 match (i64::from_str_radix(digits, radix), u64::from_str_radix(digits, radix)) {
-                    (Ok(value), _) => visitor.visit_i64(value),
-                    (_, Ok(value)) => visitor.visit_u64(value),
-                    _ => Err(ReadError::custom("integer number overflowed")),
+                    (Ok(value), _) => Content::Whole(value),
+                    (_, Ok(value)) => Content::Large(value),
+                    _ => return Err(ReadError::custom("integer number overflowed")),
                 }
             }
-            DeValue::Datetime(_) => Err(ReadError::custom("no date or time of day is wanted anywhere")),
-            DeValue::Array(items) => visitor.visit_seq(Items(items.iter())),
-            DeValue::Table(table) => visitor.visit_map(Entries { rest: table.iter(), value: None }),
-        }
+            DeValue::Datetime(_) => return Err(ReadError::custom("no date or time of day is wanted anywhere")),
+            DeValue::Array(items) => Content::Array(items),
+            DeValue::Table(table) => Content::Table(table),
+        })
     }
+}
+
+/// What a value is.
+enum Content<'a> {
+    Text(&'a str),
+    Bool(bool),
+    Real(f64),
+    Whole(i64),
+    Large(u64),
+    Array(&'a DeArray<'a>),
+    Table(&'a DeTable<'a>),
 }
 
 impl<'de> Deserializer<'de> for Node<'_> {
     type Error = ReadError;
 
     fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {
-        self.visit(visitor).map_err(|error| error.at(self.span()))
+        let visited = self.content().and_then(|content| match content {
+            Content::Text(text) => visitor.visit_str(text),
+            Content::Bool(on) => visitor.visit_bool(on),
+            Content::Real(value) => visitor.visit_f64(value),
+            Content::Whole(value) => visitor.visit_i64(value),
+            Content::Large(value) => visitor.visit_u64(value),
+            Content::Array(items) => visitor.visit_seq(Items(items.iter())),
+            Content::Table(table) => visitor.visit_map(Entries { rest: table.iter(), value: None }),
+        });
+        visited.map_err(|error| error.at(self.span()))
     }
 
     fn deserialize_option<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, ReadError> {

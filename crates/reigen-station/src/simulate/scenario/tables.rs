@@ -2,10 +2,9 @@
 
 use crate::spanned::Spanned;
 use crate::table::builder::TimeText;
-use indexmap::IndexMap;
 use serde::Deserialize;
 
-pub(super) type Tables<T> = IndexMap<Spanned<String>, Spanned<T>>;
+pub(super) use crate::table::tables::Tables;
 
 /// What is simulated, and what is wrong with its wires.
 #[derive(Deserialize, schemars::JsonSchema)]
