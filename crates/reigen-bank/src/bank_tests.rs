@@ -1,6 +1,7 @@
 //! Test support: a bank of labelled lines, made at random: what each kind of line does, over speeds, ramps, standstills, duties, jitter, bounce
 //! and characters.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
 use fastrand::Rng;

@@ -2,6 +2,7 @@
 //!
 //! Every bench says whom it stands for, and checks its answer.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(clippy::expect_used, clippy::panic)]
 
 use divan::Bencher;

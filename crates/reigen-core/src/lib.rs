@@ -4,10 +4,12 @@
 //! [`engine::Engine`] works them a window at a time, and its results are plain data.
 
 #![forbid(unsafe_code)]
+#![cfg_attr(test, allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss))]
 
 pub mod account;
 pub mod analog;
 pub mod block;
+pub mod cast;
 pub mod change;
 pub mod column;
 pub mod condition;

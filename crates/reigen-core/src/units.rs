@@ -4,6 +4,7 @@
 //! SI prefixes from p to G; `u` serves for `µ`, `ohm` for `Ω`; and in resistors and voltages a prefix or the unit's
 //! letter may stand for the decimal point (`4k7`, `2R2`, `3V3`; the letter code of IEC 60062).
 
+use crate::cast;
 use crate::quantity::{Decimal, QuantityError};
 use crate::time::Nanos;
 use schemars::generate::Contract;
@@ -351,13 +352,14 @@ pub fn resolved(value: f64, resolution: Option<f64>) -> String {
         return significant(value);
     }
     let size = match resolution.filter(|step| *step > 0.0 && step.is_finite()) {
-        Some(step) => -step.log10().floor() as i32,
+        Some(step) => cast::i32_from_f64(-step.log10().floor()),
         None if value == 0.0 => 0,
-        None => 4 - value.abs().log10().floor() as i32,
+        None => 4 - cast::i32_from_f64(value.abs().log10().floor()),
     };
     // Beyond what people read, more digits say nothing.
-    let most = if value == 0.0 { 0 } else { (6 - value.abs().log10().floor() as i32).clamp(0, MOST_DIGITS) };
-    let digits = size.clamp(0, most) as usize;
+    let most =
+        if value == 0.0 { 0 } else { (6 - cast::i32_from_f64(value.abs().log10().floor())).clamp(0, MOST_DIGITS) };
+    let digits = cast::usize_from_i32(size.clamp(0, most));
     let text = format!("{value:.digits$}");
     match (resolution, text.contains('.')) {
         (None, true) => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
@@ -385,7 +387,8 @@ pub fn significant_to(value: f64, digits: usize) -> String {
         return "0".to_owned();
     }
     let rounded: f64 = format!("{value:.after$e}").parse().unwrap_or(value);
-    let places = (after as i32 - rounded.abs().log10().floor() as i32).max(0) as usize;
+    let places =
+        cast::usize_from_i32((cast::i32_from_usize(after) - cast::i32_from_f64(rounded.abs().log10().floor())).max(0));
     let text = format!("{rounded:.places$}");
     match text.contains('.') {
         true => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
@@ -404,9 +407,10 @@ pub fn engineering_to(value: f64, symbol: &str, digits: usize) -> String {
     let rounded: f64 = format!("{value:.after$e}").parse().unwrap_or(value);
     let step = match rounded == 0.0 || !rounded.is_finite() {
         true => 0,
-        false => ((rounded.abs().log10() / 3.0).floor() as i32).clamp(-4, 3),
+        false => cast::i32_from_f64((rounded.abs().log10() / 3.0).floor()).clamp(-4, 3),
     };
-    let prefix = ["p", "n", "µ", "m", "", "k", "M", "G"].get((step + 4) as usize).copied().unwrap_or_default();
+    let prefix =
+        ["p", "n", "µ", "m", "", "k", "M", "G"].get(cast::usize_from_i32(step + 4)).copied().unwrap_or_default();
     format!("{} {prefix}{symbol}", significant_to(value / 10f64.powi(3 * step), digits))
 }
 

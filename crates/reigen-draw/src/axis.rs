@@ -1,5 +1,7 @@
 //! The time axis: marks at round times, in the unit that suits the stretch.
 
+use reigen_core::cast;
+
 /// Marks of an axis.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Axis {
@@ -24,7 +26,7 @@ impl LogAxis {
     pub(crate) fn x(&self, nanos: f64) -> i32 {
         let (shortest, longest) = self.ends;
         let share = (nanos.max(1.0).log10() - shortest) / (longest - shortest).max(1e-9);
-        self.left + (share.clamp(0.0, 1.0) * f64::from(self.right - self.left)) as i32
+        self.left + cast::i32_from_f64(share.clamp(0.0, 1.0) * f64::from(self.right - self.left))
     }
 }
 

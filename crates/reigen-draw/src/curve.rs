@@ -5,6 +5,7 @@ use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
+use reigen_core::cast;
 use reigen_core::measure::debounce::Method;
 use reigen_core::units::engineering;
 
@@ -34,7 +35,7 @@ struct Scale {
 impl Scale {
     /// Counts on a scale that keeps small ones apart: the square root.
     fn y(&self, count: u64) -> i32 {
-        self.bottom - ((count as f64).sqrt() / self.most.sqrt() * f64::from(self.bottom - TOP)) as i32
+        self.bottom - cast::i32_from_f64((count as f64).sqrt() / self.most.sqrt() * f64::from(self.bottom - TOP))
     }
 }
 
@@ -45,7 +46,7 @@ impl Drawing for CurvePicture<'_> {
         (width, height): (u32, u32),
         theme: &Theme,
     ) -> Result<(), PictureError> {
-        let scale = self.scale(width as i32 - RIGHT, height as i32 - BOTTOM);
+        let scale = self.scale(cast::i32_from_u32(width) - RIGHT, cast::i32_from_u32(height) - BOTTOM);
         pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         draw_grid(pen, &scale, theme)?;
         if let Some(plateau) = self.methods.first().and_then(|method| method.plateau) {
@@ -67,10 +68,11 @@ impl Drawing for CurvePicture<'_> {
         for (method, colour) in self.methods.iter().zip([theme.on, theme.second]).rev() {
             draw_curve(pen, method, &scale, colour)?;
         }
-        let legend = [scale.times.right - 340, TOP, scale.times.right, TOP + 8 + 20 * self.methods.len() as i32];
+        let legend =
+            [scale.times.right - 340, TOP, scale.times.right, TOP + 8 + 20 * cast::i32_from_usize(self.methods.len())];
         pen.fill(legend, theme.ground)?;
         for (number, (method, colour)) in self.methods.iter().zip([theme.on, theme.second]).enumerate() {
-            let y = TOP + 10 + 20 * number as i32;
+            let y = TOP + 10 + 20 * cast::i32_from_usize(number);
             pen.fill([scale.times.right - 330, y - 2, scale.times.right - 306, y + 2], colour)?;
             let words = match method.plateau {
                 Some(plateau) => format!("{}: {} with {}", method.name, plateau.count, method.time),
@@ -96,7 +98,7 @@ impl CurvePicture<'_> {
 }
 
 fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
-    let (shortest, longest) = (scale.times.ends.0 as i32, scale.times.ends.1 as i32);
+    let (shortest, longest) = (cast::i32_from_f64(scale.times.ends.0), cast::i32_from_f64(scale.times.ends.1));
     for decade in shortest..=longest {
         let nanos = 10f64.powi(decade);
         let x = scale.times.x(nanos);
@@ -104,7 +106,7 @@ fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme
         pen.text(&engineering(nanos / 1e9, "s"), (x, scale.bottom + 14), 14, Align::Centre, theme.ink)?;
     }
     let mut last = i32::MAX;
-    for count in marks(scale.most as u64) {
+    for count in marks(cast::u64_from_f64(scale.most)) {
         let y = scale.y(count);
         if last - y < 22 {
             continue;

@@ -9,6 +9,7 @@ use crate::theme::Theme;
 use crate::trace::{Slice, Trace};
 use plotters::prelude::*;
 use reigen_core::account::Rule;
+use reigen_core::cast;
 use reigen_core::time::{Nanos, Origin};
 
 /// A row of the diagram.
@@ -79,9 +80,9 @@ impl Drawing for Diagram {
         (width, height): (u32, u32),
         theme: &Theme,
     ) -> Result<(), PictureError> {
-        let (width, height) = (width as i32, height as i32);
+        let (width, height) = (cast::i32_from_u32(width), cast::i32_from_u32(height));
         let room = height - TOP - BOTTOM;
-        let rows = self.rows.len().max(1) as i32;
+        let rows = cast::i32_from_usize(self.rows.len().max(1));
         if room / rows < ROW.0 {
             return Err(PictureError::Room { rows: self.rows.len(), needed: self.least_height() });
         }
@@ -103,21 +104,21 @@ impl Drawing for Diagram {
 impl Diagram {
     /// The least height, in pixels, at which its rows can be told apart.
     pub fn least_height(&self) -> u32 {
-        (self.rows.len().max(1) as i32 * ROW.0 + TOP + BOTTOM) as u32
+        cast::u32_from_i32(cast::i32_from_usize(self.rows.len().max(1)) * ROW.0 + TOP + BOTTOM)
     }
 
     /// The times of a column of pixels.
     fn column(&self, x: i32, right: i32) -> (Nanos, Nanos) {
-        let columns = (right - LEFT).max(1) as u128;
+        let columns = cast::u128_from_i32((right - LEFT).max(1));
         let length = u128::from((self.until - self.from).0.max(1));
-        let at = |x: i32| self.from + Nanos((length * (x - LEFT) as u128 / columns) as u64);
+        let at = |x: i32| self.from + Nanos(cast::u64_from_u128(length * cast::u128_from_i32(x - LEFT) / columns));
         let (from, until) = (at(x), at(x + 1));
         (from, until.max(from + Nanos(1)))
     }
 
     fn x_of(&self, time: Nanos, right: i32) -> i32 {
         let length = (self.until - self.from).0.max(1) as f64;
-        LEFT + (time.saturating_sub(self.from).0 as f64 / length * f64::from(right - LEFT)) as i32
+        LEFT + cast::i32_from_f64(time.saturating_sub(self.from).0 as f64 / length * f64::from(right - LEFT))
     }
 
     fn draw_axis<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, right: i32, bottom: i32, theme: &Theme) -> Stroke {
@@ -274,7 +275,7 @@ impl Diagram {
             let (from, _) = self.column(x, lane.right);
             if let Some(since) = running.high_since(from) {
                 let share = (from - since).0 as f64 / time.0.max(1) as f64;
-                let y = lane.bottom - (share.min(1.0) * height) as i32;
+                let y = lane.bottom - cast::i32_from_f64(share.min(1.0) * height);
                 pen.fill([x, y - 1, x + 1, y + 1], theme.number)?;
             }
         }
@@ -315,7 +316,7 @@ impl Diagram {
 fn draw_dense<DB: DrawingBackend>(pen: &Pen<'_, DB>, x: i32, slice: Slice, lane: Lane, colour: RGBColor) -> Stroke {
     let dark = 0.16 + 0.08 * (slice.toggles.max(1) as f64).log10().min(4.0);
     pen.fill([x, lane.top, x + 1, lane.bottom], colour.mix(dark))?;
-    let height = (f64::from(lane.bottom - lane.top) * slice.high) as i32;
+    let height = cast::i32_from_f64(f64::from(lane.bottom - lane.top) * slice.high);
     pen.fill([x, lane.bottom - height, x + 1, lane.bottom], colour.mix(dark + 0.1))
 }
 

@@ -3,6 +3,8 @@
 //! Everything is drawn from core types; nothing here reads files or arguments. Traces keep what a picture needs
 //! in flat memory, however long the recording is.
 
+#![cfg_attr(test, allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss))]
+
 pub mod axis;
 pub mod curve;
 pub mod diagram;

@@ -6,6 +6,7 @@ use crate::steps::Steps;
 use crate::theme::Theme;
 use crate::turning::Turning;
 use plotters::prelude::*;
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 use reigen_core::units::{resolved, significant};
 
@@ -76,7 +77,7 @@ impl NumberRow {
         let Place { left, right, top, bottom } = place;
         let (least, most) = self.drawn();
         let height = f64::from(bottom - top);
-        let y = |value: f64| bottom - ((value.clamp(least, most) - least) / (most - least) * height) as i32;
+        let y = |value: f64| bottom - cast::i32_from_f64((value.clamp(least, most) - least) / (most - least) * height);
         if let Some([from, until]) = self.valid.filter(|[from, until]| *from < most && *until > least) {
             pen.fill([left, y(until), right, y(from)], theme.on.mix(0.07))?;
         }
@@ -88,7 +89,7 @@ impl NumberRow {
                 pen.line((x, y(level)), ((x + 3).min(right), y(level)), theme.faint)?;
             }
             // A label that would lie on the one below is left out.
-            if labelled.is_none_or(|last| last - y(level) >= LABEL as i32) {
+            if labelled.is_none_or(|last| last - y(level) >= cast::i32_from_u32(LABEL)) {
                 labelled = Some(y(level));
                 pen.text(&significant(level), (right - 4, y(level) - 7), LABEL, Align::Right, theme.faint)?;
             }

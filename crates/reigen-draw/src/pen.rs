@@ -4,6 +4,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::FontStyle;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
+use reigen_core::cast;
 use reigen_core::outside_words::on_one_line;
 
 /// Where a text stands to its point.
@@ -67,7 +68,9 @@ impl<DB: DrawingBackend> Pen<'_, DB> {
             Align::Centre => HPos::Center,
             Align::Right => HPos::Right,
         };
-        let style = TextStyle::from((FONT, size as i32).into_font()).color(&colour).pos(Pos::new(side, VPos::Center));
+        let style = TextStyle::from((FONT, cast::i32_from_u32(size)).into_font())
+            .color(&colour)
+            .pos(Pos::new(side, VPos::Center));
         words(self.0.draw(&Text::new(on_one_line(text).into_owned(), at, style)))
     }
 }

@@ -5,6 +5,7 @@ use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 use reigen_core::units::engineering;
 
@@ -47,7 +48,7 @@ impl Scale {
     }
 
     fn y(&self, share: f64) -> i32 {
-        self.bottom - (share * f64::from(self.bottom - TOP)) as i32
+        self.bottom - cast::i32_from_f64(share * f64::from(self.bottom - TOP))
     }
 }
 
@@ -63,8 +64,8 @@ impl Drawing for PollingPicture {
         let periods = (logarithms().fold(f64::INFINITY, f64::min), logarithms().fold(0.0, f64::max));
         let periods = if self.curves.is_empty() { (6.0, 9.0) } else { periods };
         let scale = Scale {
-            periods: LogAxis { left: LEFT, right: width as i32 - RIGHT, ends: periods },
-            bottom: height as i32 - BOTTOM,
+            periods: LogAxis { left: LEFT, right: cast::i32_from_u32(width) - RIGHT, ends: periods },
+            bottom: cast::i32_from_u32(height) - BOTTOM,
         };
         pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         draw_grid(pen, &scale, theme)?;
@@ -106,7 +107,8 @@ fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme
         pen.line((LEFT, scale.y(share)), (scale.periods.right, scale.y(share)), theme.grid)?;
         pen.text(&format!("{:.0} %", share * 100.0), (LEFT - 10, scale.y(share)), 14, Align::Right, theme.ink)?;
     }
-    let (first, last) = (scale.periods.ends.0.ceil() as i32, scale.periods.ends.1.floor() as i32);
+    let (first, last) =
+        (cast::i32_from_f64(scale.periods.ends.0.ceil()), cast::i32_from_f64(scale.periods.ends.1.floor()));
     for power in first..=last {
         let period = Nanos(10u64.saturating_pow(power.unsigned_abs()));
         let x = scale.x(period);

@@ -4,6 +4,7 @@ use crate::pen::{Align, Pen, Stroke};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
+use reigen_core::cast;
 use reigen_core::finding::Severity;
 use reigen_station::electrical::schematic::{PartPlace, Schematic, SchematicPart, SensorShape};
 
@@ -33,7 +34,7 @@ const ZERO: i32 = 170;
 impl WiringPicture {
     /// The height that all circuits need.
     pub fn needed_height(&self) -> u32 {
-        (TITLE + ROW * self.circuits.len() as i32 + 10).max(200) as u32
+        cast::u32_from_i32((TITLE + ROW * cast::i32_from_usize(self.circuits.len()) + 10).max(200))
     }
 }
 
@@ -49,8 +50,8 @@ impl Drawing for WiringPicture {
         }
         pen.text(&self.title, (24, TITLE / 2), 20, Align::Left, theme.ink)?;
         for (number, circuit) in self.circuits.iter().enumerate() {
-            let top = TITLE + ROW * number as i32;
-            Row { pen, theme, circuit, top, width: width as i32 }.draw()?;
+            let top = TITLE + ROW * cast::i32_from_usize(number);
+            Row { pen, theme, circuit, top, width: cast::i32_from_u32(width) }.draw()?;
         }
         Ok(())
     }
@@ -81,7 +82,7 @@ impl<DB: DrawingBackend> Row<'_, '_, DB> {
         pen.text(&heading, (24, top + 18), 16, Align::Left, theme.ink)?;
         self.draw_findings()?;
         self.draw_sensor()?;
-        let parts = circuit.parts.len() as i32;
+        let parts = cast::i32_from_usize(circuit.parts.len());
         let step = STEP.min((width - START - CARD) / parts.max(1));
         let mut x = START;
         for part in &circuit.parts {
@@ -99,7 +100,7 @@ impl<DB: DrawingBackend> Row<'_, '_, DB> {
         let Some((_, _, message)) = told.first() else { return Ok(()) };
         let mut codes: Vec<&str> = told.iter().map(|(_, code, _)| *code).collect();
         codes.dedup();
-        let room = ((self.width - 460) / 7).max(20) as usize;
+        let room = cast::usize_from_i32(((self.width - 460) / 7).max(20));
         let text = format!("{}: {message}", codes.join(", "));
         let shown: String = text.chars().take(room).collect();
         let text = if shown.len() < text.len() { format!("{}…", shown.trim_end()) } else { text };
@@ -245,7 +246,7 @@ impl<DB: DrawingBackend> Row<'_, '_, DB> {
                 (true, _) => format!("{word}: not defined"),
                 (false, _) => format!("{word}: {volts}"),
             };
-            pen.text(&shown, (words, wire - 26 + 18 * number as i32), 14, Align::Left, colour)?;
+            pen.text(&shown, (words, wire - 26 + 18 * cast::i32_from_usize(number)), 14, Align::Left, colour)?;
         }
         pen.text(&circuit.reads, (words, wire + 14), 12, Align::Left, theme.faint)?;
         if let Some(common) = &circuit.common {

@@ -1,5 +1,6 @@
 //! What a number did, kept for a picture: exactly while there are few steps, in bins when there are many.
 
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 
 const EXACT: usize = 1 << 14;
@@ -58,7 +59,7 @@ impl Steps {
                 self.bins = self.bins.chunks(2).map(merged).collect();
                 self.shift += 1;
             }
-            let bin = ((time - self.from).0 >> self.shift) as usize;
+            let bin = cast::usize_from_u64((time - self.from).0 >> self.shift);
             if self.bins.len() <= bin {
                 self.bins.resize(bin + 1, None);
             }
@@ -93,11 +94,11 @@ impl Steps {
                 carried.into_iter().chain(within).reduce(Span::then)
             }
             None => {
-                let first = ((from.max(self.from) - self.from).0 >> self.shift) as usize;
+                let first = cast::usize_from_u64((from.max(self.from) - self.from).0 >> self.shift);
                 let last = ((until.max(self.from + Nanos(1)) - self.from).0 - 1) >> self.shift;
                 let carried = self.bins.iter().take(first).rev().flatten().next().map(|span| Span::of(span.last));
                 let carried = carried.or(self.before.map(Span::of));
-                let within = self.bins.iter().take(last as usize + 1).skip(first).flatten().copied();
+                let within = self.bins.iter().take(cast::usize_from_u64(last) + 1).skip(first).flatten().copied();
                 carried.into_iter().chain(within).reduce(Span::then)
             }
         }

@@ -5,6 +5,7 @@ use crate::diagram::{Content, Diagram, Row};
 use crate::steps::Steps;
 use crate::trace::Trace;
 use reigen_core::account::Rule;
+use reigen_core::cast;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
@@ -31,7 +32,7 @@ pub fn draw(diagram: &Diagram, width: usize) -> Vec<String> {
 /// The times of a column.
 fn column(diagram: &Diagram, number: usize, columns: usize) -> (Nanos, Nanos) {
     let length = u128::from((diagram.until - diagram.from).0.max(1));
-    let at = |number: usize| diagram.from + Nanos((length * number as u128 / columns as u128) as u64);
+    let at = |number: usize| diagram.from + Nanos(cast::u64_from_u128(length * number as u128 / columns as u128));
     let (from, until) = (at(number), at(number + 1));
     (from, until.max(from + Nanos(1)))
 }
@@ -99,18 +100,18 @@ fn spark(diagram: &Diagram, steps: &Steps, (least, most): (f64, f64), columns: u
         let (from, until) = column(diagram, number, columns);
         let Some(span) = steps.span(from, until) else { return ' ' };
         let share = if most > least { (span.last - least) / (most - least) } else { 0.0 };
-        LETTERS.get((share.clamp(0.0, 1.0) * 7.0).round() as usize).copied().unwrap_or(' ')
+        LETTERS.get(cast::usize_from_f64((share.clamp(0.0, 1.0) * 7.0).round())).copied().unwrap_or(' ')
     };
     (0..columns).map(letter).collect()
 }
 
 fn draw_axis(diagram: &Diagram, label: usize, columns: usize, lines: &mut Vec<String>) {
     let [from, until] = [diagram.from, diagram.until].map(|time| diagram.origin.file_time_ns(time));
-    let axis = axis(from, until, (columns as i64 / 14).max(2));
+    let axis = axis(from, until, (cast::i64_from_usize(columns) / 14).max(2));
     let (mut ticks, mut labels) = (vec!['─'; columns], vec![' '; columns + 12]);
     for (mark, text) in &axis.marks {
         let share = (mark - from) as f64 / (until - from).max(1) as f64;
-        let at = ((share * columns as f64) as usize).min(columns.saturating_sub(1));
+        let at = cast::usize_from_f64(share * columns as f64).min(columns.saturating_sub(1));
         if let Some(tick) = ticks.get_mut(at) {
             *tick = '┴';
         }

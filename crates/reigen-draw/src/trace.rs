@@ -1,5 +1,6 @@
 //! What a two-level signal did, kept for a picture: exactly while there are few changes, in bins when there are many.
 
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 
 /// How many changes are kept each at its own time.
@@ -75,7 +76,7 @@ impl Trace {
     }
 
     fn bin_of(&self, time: Nanos) -> usize {
-        ((time - self.from).0 >> self.shift) as usize
+        cast::usize_from_u64((time - self.from).0 >> self.shift)
     }
 
     /// Fills the bins with the level up to a time, and makes sure that there is one for it.

@@ -3,6 +3,7 @@
 //! - `library unpack FILE`: unpacks gzip or zstd, and keeps nothing.
 //! - `library events ROWS`: writes so many events as Parquet into the temporary folder.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;

@@ -5,6 +5,8 @@
 //! - `numbers ROWS`: 8 columns of values with three decimals at 100 kHz under `time_us`.
 //! - `packed SAMPLES`: the same as one byte a sample.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
+
 use std::io::{self, BufWriter, Write};
 
 const LINES: usize = 16;

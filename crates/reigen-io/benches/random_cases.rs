@@ -4,6 +4,7 @@
 //! compiled and worked over gaps of any length, cut anywhere; recordings are converted, under names of all letters, and
 //! must be read back with the same edges.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};

@@ -4,6 +4,7 @@ use crate::error::{FaultKind, shown};
 use jiff::civil::DateTime;
 use jiff::fmt::temporal::DateTimeParser;
 use jiff::tz::TimeZone;
+use reigen_core::cast;
 use reigen_core::time::is_file_time;
 
 /// A moment as nanoseconds since 1970 began.
@@ -102,7 +103,7 @@ fn seconds_ns(text: &[u8]) -> Option<i64> {
         _ => return None,
     };
     let nanos = fraction.iter().try_fold(0, |sum, &byte| Some(sum * 10 + digit(byte)?))?;
-    Some(seconds * 1_000_000_000 + nanos * 10i64.pow(9 - fraction.len() as u32))
+    Some(seconds * 1_000_000_000 + nanos * 10i64.pow(9 - cast::u32_from_usize(fraction.len())))
 }
 
 #[cfg(test)]

@@ -1,5 +1,7 @@
 //! Recordings in and out: readers that fill the core's columns in pieces, and writers of what came of them.
 
+#![cfg_attr(test, allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss))]
+
 pub mod convert;
 pub mod error;
 pub mod options;

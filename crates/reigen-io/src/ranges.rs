@@ -3,6 +3,7 @@
 //! Whoever parses a stretch reads it himself, so that its bytes are in the cache of the core that needs them.
 
 use crate::chunks::{MOST_AT_ONCE, Taken};
+use reigen_core::cast;
 use std::fs::File;
 use std::io;
 use std::ops::Range;
@@ -39,7 +40,10 @@ impl Ranges {
             let nominal = start + length as u64;
             if nominal >= self.end {
                 self.at = self.end;
-                return Ok((start..self.end, Taken { length: (self.end - start) as usize, at_boundary: true }));
+                return Ok((
+                    start..self.end,
+                    Taken { length: cast::usize_from_u64(self.end - start), at_boundary: true },
+                ));
             }
             // A boundary in the last bytes before the nominal end; if there is none, look further back, then on.
             let looked = look.min(length);
@@ -48,7 +52,10 @@ impl Ranges {
             read_exact_at(&self.file, &mut self.look, from)?;
             if let Some(at) = boundary(&self.look, length - looked).filter(|&at| from + at as u64 > start) {
                 self.at = from + at as u64;
-                return Ok((start..self.at, Taken { length: (self.at - start) as usize, at_boundary: true }));
+                return Ok((
+                    start..self.at,
+                    Taken { length: cast::usize_from_u64(self.at - start), at_boundary: true },
+                ));
             }
             if looked < length {
                 look *= 16;

@@ -18,6 +18,7 @@ use parquet::column::reader::{ColumnReader, ColumnReaderImpl};
 use parquet::data_type::{ByteArray, DataType};
 use parquet::errors::ParquetError;
 use parquet::file::reader::{ChunkReader, FileReader as TableReader, Length, SerializedFileReader};
+use reigen_core::cast;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::{MOST_FILE_TIME_NS, Origin, is_file_time};
@@ -326,7 +327,7 @@ impl Reader for Table {
         self.batches(|batch| {
             self.take(batch, &mut place, &mut piece)?;
             let share = place.rows as f64 / rows as f64;
-            self.done.store((share * bytes as f64) as u64, Ordering::Relaxed);
+            self.done.store(cast::u64_from_f64(share * bytes as f64), Ordering::Relaxed);
             go_on = consume(&[&piece], false);
             Ok(go_on)
         })?;

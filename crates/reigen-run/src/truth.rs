@@ -1,6 +1,7 @@
 //! What points did, kept to be held against what really happened.
 
 use indexmap::IndexMap;
+use reigen_core::cast;
 use reigen_core::engine::Engine;
 use reigen_core::rate::settings::{Method, Settings};
 use reigen_core::summary::PointSummary;
@@ -79,7 +80,7 @@ impl<'a> TruthWatch<'a> {
                 Judged::Speed { line, readings, .. } => truth.judge_speed(&line, &readings, origin),
                 Judged::Encoder(line) => match summary {
                     PointSummary::Encoder(encoder) => {
-                        let counts = encoder.forward as i64 - encoder.backward as i64;
+                        let counts = cast::i64_from_u64(encoder.forward) - cast::i64_from_u64(encoder.backward);
                         truth.judge_position(&line, counts, encoder.counts_per_cycle)
                     }
                     _ => None,
@@ -135,7 +136,7 @@ fn line_of(station: &Station, name: &str) -> Option<String> {
 
 /// The time that a reading of so many hertz speaks for.
 fn over(settings: &Settings, hertz: f64) -> Nanos {
-    let intervals = |count: f64| Nanos((count / hertz.abs().max(1e-9) * 1e9) as u64);
+    let intervals = |count: f64| Nanos(cast::u64_from_f64(count / hertz.abs().max(1e-9) * 1e9));
     match settings.method {
         Method::Gate { window } => window,
         Method::Period { average } => intervals(f64::from(average)),

@@ -1,5 +1,6 @@
 //! Stations at work on lines that come from no file: as a program of somebody else's would have them.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;

@@ -5,6 +5,7 @@
 //! truth is known. No files, no printing.
 
 #![forbid(unsafe_code)]
+#![cfg_attr(test, allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss))]
 
 pub mod electrical;
 pub mod findings;

@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use crate::print::Out;
+use reigen_core::cast;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_core::units::{resolved, significant};
@@ -63,7 +64,7 @@ pub(crate) fn play(
         }
         let sample = samples.first().copied().unwrap_or_default();
         let share = sample.0.map_or(0.0, |value| ((value - least) / (most - least)).clamp(0.0, 1.0));
-        let full = (share * BAR as f64).round() as usize;
+        let full = cast::usize_from_f64((share * BAR as f64).round());
         let time = seconds_short(gauge.origin().file_time_ns(at));
         let text = format!(
             "{:>10} s  {} {}▕{}{}▏{}  {:>12} {}{}",
@@ -94,7 +95,7 @@ fn head(column: &Column) -> String {
 
 /// The step of a bar's frames.
 pub(crate) fn frame(speed: f64) -> Nanos {
-    Nanos((speed / FRAMES * 1e9).max(1.0) as u64)
+    Nanos(cast::u64_from_f64((speed / FRAMES * 1e9).max(1.0)))
 }
 
 fn shown(sample: &Sample) -> String {

@@ -1,6 +1,7 @@
 //! `counter`: counts edges of bits (CTU, CTD, CTUD of IEC 61131-3), with presets and limits.
 
 use crate::block::{BitSource, Block, Inputs, Instants, NumberSource, Outputs, Shape, keeps_state};
+use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::condition::debounce::ReadingTimes;
 use crate::event::{Happening, Uncounted, What};
@@ -172,7 +173,7 @@ impl Counter {
         CounterSummary {
             value: self.state.started.then_some(self.state.value),
             total: self.state.total,
-            band: self.band(self.state.value) as i64,
+            band: cast::i64_from_usize(self.band(self.state.value)),
             done: self.is_done(self.state.value),
             limits: self.settings.range.map(|range| [range.least, range.most]),
             presets: self.settings.presets.clone(),
@@ -289,7 +290,7 @@ impl Counter {
 
     pub(super) fn show_start(&mut self, time: Nanos, outputs: &mut Shown<'_>) {
         outputs.value.push(time, self.state.value);
-        outputs.band.push(time, self.band(self.state.value) as i64);
+        outputs.band.push(time, cast::i64_from_usize(self.band(self.state.value)));
         outputs.done.start(time, self.is_done(self.state.value));
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
             units.push(time, value);
@@ -306,7 +307,7 @@ impl Counter {
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
             units.push(time, value);
         }
-        let band = self.band(self.state.value) as i64;
+        let band = cast::i64_from_usize(self.band(self.state.value));
         if outputs.band.last() != Some(band) {
             outputs.band.push(time, band);
         }

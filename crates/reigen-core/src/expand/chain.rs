@@ -2,6 +2,7 @@
 
 use super::expander::CHIP;
 use super::frames::{Edges, Frame, Frames, Levels, Margins};
+use crate::cast;
 use crate::rate::readings::Spread;
 use crate::time::Nanos;
 use serde::Serialize;
@@ -283,7 +284,7 @@ impl Chain {
                 return Err(PressedError::Together(one.place, other.place));
             }
         }
-        let mut registers = vec![vec!["-".to_owned(); CHIP]; self.bits as usize / CHIP];
+        let mut registers = vec![vec!["-".to_owned(); CHIP]; cast::usize_from_u64(self.bits) / CHIP];
         for (bit, name) in self.changed.iter().zip(pressed) {
             if let Some(slot) = registers.get_mut(bit.chip - 1).and_then(|chip| chip.get_mut(bit.pin)) {
                 slot.clone_from(name);

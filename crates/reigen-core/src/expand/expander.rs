@@ -2,6 +2,7 @@
 
 use super::frames::{Edges, Follows, Frame, Frames, Levels, Margins};
 use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
+use crate::cast;
 use crate::column::{BitColumn, CountColumn};
 use crate::event::{Happening, What};
 use crate::time::{Nanos, Window};
@@ -143,7 +144,8 @@ impl Expander {
     pub fn summary(&self) -> ExpanderSummary {
         let Self { settings, state: State { sums, frames }, .. } = self;
         let Margins { set_up, hold } = frames.as_ref().map(|frames| frames.margins).unwrap_or_default();
-        let chip = |words: &[u64], chip: usize| words.get(chip / 8).map_or(0, |word| (word >> (chip % 8 * 8)) as u8);
+        let chip =
+            |words: &[u64], chip: usize| words.get(chip / 8).map_or(0, |word| cast::low_byte(word >> (chip % 8 * 8)));
         let chips = 0..settings.on_while_high.len();
         let levels = sums.levels.as_deref().unwrap_or_default();
         let stuck = |number: usize| match (chip(&sums.changed, number), chip(levels, number)) {

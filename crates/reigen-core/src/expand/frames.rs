@@ -1,5 +1,6 @@
 //! The frames of a shift-register chain: what stands on its data line at each clock between two loads.
 
+use crate::cast;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 
@@ -271,7 +272,7 @@ impl Frames {
         }
         self.last_read = Some(at);
         self.span = Some((self.span.map_or(at, |(first, _)| first), at));
-        let number = self.clocks as usize;
+        let number = cast::usize_from_u64(self.clocks);
         self.clocks += 1;
         if number < MOST_BITS {
             if number.is_multiple_of(64) {

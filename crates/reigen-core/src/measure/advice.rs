@@ -5,6 +5,7 @@ use super::curve::Curve;
 use super::edges::Edges;
 use super::kind::Kind;
 use super::pulse_train::Interference;
+use crate::cast;
 use crate::condition::debounce::{HoldTimes, Ledger, Settings};
 use crate::names::counted;
 use crate::time::Nanos;
@@ -178,8 +179,8 @@ fn nice_times() -> impl Iterator<Item = Nanos> {
 
 /// Rounded to two digits.
 fn two_digits(time: f64) -> Nanos {
-    let scale = 10f64.powi((time.max(1.0).log10().floor() as i32 - 1).max(0));
-    Nanos(((time / scale).round() * scale) as u64)
+    let scale = 10f64.powi((cast::i32_from_f64(time.max(1.0).log10().floor()) - 1).max(0));
+    Nanos(cast::u64_from_f64((time / scale).round() * scale))
 }
 
 /// What a line needs.

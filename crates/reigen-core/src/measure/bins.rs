@@ -1,5 +1,6 @@
 //! Bins of nearly the same relative width over all whole numbers, and a spread of numbers kept in them.
 
+use crate::cast;
 use crate::time::Nanos;
 
 /// Bins of which every doubling has 2^`BITS`; numbers below 2^(`BITS` + 1) have one each.
@@ -16,7 +17,7 @@ impl<const BITS: u32> Bins<BITS> {
         let length = 64 - value.leading_zeros();
         let shift = length.saturating_sub(BITS + 1);
         let mantissa = (value >> shift) + u64::from(value & ((1 << shift) - 1) != 0);
-        ((shift as usize) << BITS) + mantissa as usize
+        ((shift as usize) << BITS) + cast::usize_from_u64(mantissa)
     }
 
     /// The border of a bin: the greatest number in it.
@@ -93,7 +94,7 @@ impl Spread {
 
     /// The one that a share of all are not above: 0.5 is the middle (of an even number the lower of the two).
     pub fn share(&self, share: f64) -> Option<Nanos> {
-        let rank = ((self.count as f64 * share).ceil() as u64).max(1);
+        let rank = (cast::u64_from_f64((self.count as f64 * share).ceil())).max(1);
         if rank <= self.zeros {
             return Some(Nanos(0));
         }
@@ -101,7 +102,7 @@ impl Spread {
         if self.bins.is_empty() {
             let mut sorted = self.kept.clone();
             sorted.sort_unstable();
-            return sorted.get(rank as usize - 1).copied().map(Nanos);
+            return sorted.get(cast::usize_from_u64(rank) - 1).copied().map(Nanos);
         }
         let mut seen = 0;
         let bin = self.bins.iter().position(|&count| {
@@ -129,7 +130,7 @@ impl Spread {
         }
         let first = steps.iter().position(|&count| count > 0).unwrap_or(0);
         let last = steps.iter().rposition(|&count| count > 0).map_or(0, |last| last + 1);
-        let border = |step: usize| Nanos(1u64.checked_shl(step as u32).unwrap_or(u64::MAX));
+        let border = |step: usize| Nanos(1u64.checked_shl(cast::u32_from_usize(step)).unwrap_or(u64::MAX));
         steps.iter().enumerate().take(last).skip(first).map(|(step, &count)| (border(step), count)).collect()
     }
 }

@@ -6,6 +6,7 @@
 //! time at which it goes another way; then it alone is worked anew, until it meets an edge where another one begins.
 
 use super::curve::{Changes, Curve};
+use crate::cast;
 use crate::time::Nanos;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -73,7 +74,7 @@ impl Line<'_> {
 /// [`Curve::until`].
 pub fn lockout_curve(edges: &[Nanos], starts_on: bool, end: Nanos) -> Curve {
     let mut line = Line { edges, starts_on, end: end.0, steps: 0 };
-    let all = (0..edges.len()).filter(|&edge| line.on_after(edge + 1)).count() as i64;
+    let all = cast::i64_from_usize((0..edges.len()).filter(|&edge| line.on_after(edge + 1)).count());
     let mut stretches = Stretches::new(edges.len());
     // A debounce of 0 is none; the first with stretches is 1 ns.
     stretches.counts.add(1, -all);
@@ -96,7 +97,7 @@ pub fn lockout_curve(edges: &[Nanos], starts_on: bool, end: Nanos) -> Curve {
     }
     let (steps, exact) = stretches.counts.curve(all);
     let known = steps.into_iter().take_while(|(time, _)| *time < until);
-    let steps = known.map(|(time, count)| (Nanos(time), count.max(0) as u64)).collect();
+    let steps = known.map(|(time, count)| (Nanos(time), cast::u64_from_i64(count.max(0)))).collect();
     Curve { steps, until: Nanos(until), exact }
 }
 

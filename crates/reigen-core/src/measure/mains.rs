@@ -2,6 +2,7 @@
 
 use super::edges::Edges;
 use super::steady::{median, median_length, periods, relative_range};
+use crate::cast;
 use crate::time::Nanos;
 
 /// The frequencies of mains, in hertz.
@@ -47,7 +48,7 @@ pub(super) fn picked_up(edges: Edges<'_>) -> Option<Mains> {
 fn picked_up_at(edges: Edges<'_>, hertz: f64) -> Option<Mains> {
     let half = 1e9 / hertz / 2.0;
     let (first, last) = (*edges.times.first()?, *edges.times.last()?);
-    let waves = ((last - first).0 as f64 / half) as usize;
+    let waves = cast::usize_from_f64((last - first).0 as f64 / half);
     // Where the level changes with each half wave, there is an edge in each, and some chatter.
     let (fewest, most) = (waves * 7 / 10, waves.saturating_mul(MOST_IN_HALF_WAVE));
     if waves < FEWEST_HALF_WAVES || !(fewest..=most).contains(&edges.times.len()) {
@@ -93,7 +94,7 @@ struct Stretch {
 
 impl Stretch {
     fn new(edges: Edges<'_>, from: f64, half: f64, waves: usize) -> Self {
-        let at = |wave: usize, place: f64| Nanos((from + (wave as f64 + place) * half) as u64);
+        let at = |wave: usize, place: f64| Nanos(cast::u64_from_f64(from + (wave as f64 + place) * half));
         // Only the edges of these waves matter.
         let before = edges.times.partition_point(|&edge| edge < at(0, 0.0));
         let within = edges.times.partition_point(|&edge| edge <= at(waves + 1, 0.0));

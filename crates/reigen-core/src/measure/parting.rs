@@ -2,6 +2,7 @@
 
 use super::bounce::BounceMeter;
 use super::edges::Edges;
+use crate::cast;
 use crate::time::Nanos;
 
 /// Contacts bounce for less than this.
@@ -35,7 +36,7 @@ pub fn part(edges: Edges<'_>) -> Option<Parting> {
     lengths.dedup();
     let parted = |pair: &[u64]| match pair {
         [shorter, longer] if *shorter <= LONGEST_BURST / 2 && *longer / 2 >= (*shorter).max(1) => {
-            Some(Nanos(((*shorter).max(1) as f64 * *longer as f64).sqrt() as u64))
+            Some(Nanos(cast::u64_from_f64(((*shorter).max(1) as f64 * *longer as f64).sqrt())))
         }
         _ => None,
     };

@@ -1,6 +1,7 @@
 //! Plateaus of a curve: debounce times that all give one count.
 
 use super::curve::Curve;
+use crate::cast;
 use crate::time::Nanos;
 use serde::Serialize;
 
@@ -34,8 +35,8 @@ impl Plateau {
 
 /// A number rounded to so many digits.
 fn rounded(value: f64, digits: i32) -> u64 {
-    let scale = 10f64.powi((value.log10().floor() as i32 + 1 - digits).max(0));
-    ((value / scale).round() * scale) as u64
+    let scale = 10f64.powi((cast::i32_from_f64(value.log10().floor()) + 1 - digits).max(0));
+    cast::u64_from_f64((value / scale).round() * scale)
 }
 
 impl Curve {

@@ -5,6 +5,7 @@
 //! the pulses that lie between them whole, none is. As φ grows, edges pass from one gap into the one before, at their time modulo P:
 //! the sweep over them in that order is exact for all phases at once.
 
+use crate::cast;
 use crate::time::Nanos;
 use serde::Serialize;
 use std::collections::HashMap;
@@ -149,7 +150,7 @@ impl Pulses {
         let mut gaps = Gaps { starts_on: self.starts_on, ..Gaps::default() };
         let mut passing: Vec<(u64, i64, usize)> = Vec::with_capacity(self.edges.len());
         for (number, edge) in self.edges.iter().enumerate() {
-            let gap = edge.0.div_ceil(length) as i64;
+            let gap = cast::i64_from_u64(edge.0.div_ceil(length));
             gaps.change(gap, number, true);
             // From phase r on the reading before it has come up to it; an edge at a reading is there already.
             let rest = edge.0 % length;
@@ -198,12 +199,12 @@ impl Pulses {
             }
         }
         borders.sort_unstable_by_key(|border| border.0);
-        let (mut now, mut phase) = (always as i64, 0);
+        let (mut now, mut phase) = (cast::i64_from_u64(always), 0);
         let (mut best, mut worst, mut phases) = (u64::MAX, 0, 0);
         for group in borders.chunk_by(|one, other| one.0 == other.0).map(Some).chain([None]) {
             let until = group.and_then(|group| group.first()).map_or(period, |border| border.0);
             if until > phase {
-                let missed = now.max(0) as u64;
+                let missed = cast::u64_from_i64(now.max(0));
                 (best, worst) = (best.min(missed), worst.max(missed));
                 phases += if missed > 0 { until - phase } else { 0 };
             }
@@ -276,7 +277,8 @@ impl PhaseTally {
 /// Periods from one to another, evenly on a logarithmic scale, both included and none twice.
 pub fn sweep(from: Nanos, to: Nanos, steps: usize) -> Vec<Nanos> {
     let (low, high) = ((from.0.max(1) as f64).ln(), (to.0.max(1) as f64).ln());
-    let at = |step: usize| (low + (high - low) * step as f64 / (steps.max(2) - 1) as f64).exp().round() as u64;
+    let at =
+        |step: usize| cast::u64_from_f64((low + (high - low) * step as f64 / (steps.max(2) - 1) as f64).exp().round());
     let mut periods: Vec<Nanos> =
         (0..steps.max(2)).map(|step| Nanos(at(step).clamp(from.0.max(1), to.0.max(1)))).collect();
     periods.dedup();

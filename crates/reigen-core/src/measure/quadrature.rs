@@ -2,6 +2,7 @@
 
 use super::edges::Edges;
 use super::steady::{median, quantile};
+use crate::cast;
 use crate::time::Nanos;
 
 /// How many edges of both channels are needed.
@@ -99,7 +100,7 @@ fn phases(one: Edges<'_>, other: Edges<'_>) -> [Vec<u64>; 2] {
             let within = others.get(first..).unwrap_or_default().iter().take_while(|rise| **rise < *until);
             let shift = (*others.get(first)? - *from).0;
             let steady = length < last + last / 4 && last < length + length / 4;
-            (steady && within.count() == 1).then(|| (shift as f64 * 1000.0 / length as f64) as u64)
+            (steady && within.count() == 1).then(|| cast::u64_from_f64(shift as f64 * 1000.0 / length as f64))
         }
         _ => None,
     };
@@ -139,19 +140,19 @@ pub(super) fn index(mark: Edges<'_>, one: Edges<'_>, other: Edges<'_>) -> Option
             (false, None) => {}
         }
     }
-    let width = median(widths.iter().map(|&width| width as f64).collect()).unwrap_or(0.0) as i64 + 2;
+    let width = cast::i64_from_f64(median(widths.iter().map(|&width| width as f64).collect()).unwrap_or(0.0)) + 2;
     let ways: Vec<i64> = at_rises.windows(2).filter_map(|pair| Some((pair.get(1)? - pair.first()?).abs())).collect();
     // Marks that come again at once, where the shaft turns back, say nothing.
     let far: Vec<f64> = ways.iter().filter(|&&way| way > 2 * width).map(|&way| way as f64).collect();
-    let revolution = median(far.clone())? as i64;
+    let revolution = cast::i64_from_f64(median(far.clone())?);
     let fits = |way: f64| {
-        let rest = (way as i64).rem_euclid(revolution);
+        let rest = cast::i64_from_f64(way).rem_euclid(revolution);
         rest <= width || revolution - rest <= width
     };
     let same = far.iter().filter(|&&way| fits(way)).count();
     let is_short = width * 8 <= revolution.max(64);
     (far.len() >= 3 && is_short && revolution >= 16 && same * 20 >= far.len() * 17).then(|| {
-        let cycles = (revolution as f64 / 4.0).round() as u64;
+        let cycles = cast::u64_from_f64((revolution as f64 / 4.0).round());
         (cycles, format!("one mark for every {cycles} cycles, at {same} of {} marks", far.len()))
     })
 }

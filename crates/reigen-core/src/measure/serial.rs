@@ -2,6 +2,7 @@
 
 use super::edges::Edges;
 use super::steady::median;
+use crate::cast;
 use crate::time::Nanos;
 
 /// How many bits a character may have after its start bit and before its stop bit, a parity bit with them.
@@ -31,7 +32,7 @@ fn unit(widths: &[u64]) -> Option<f64> {
 fn bits(width: u64, bit: f64) -> Option<u32> {
     let bits = width as f64 / bit;
     let whole = bits.round();
-    ((bits - whole).abs() <= TOLERANCE && whole >= 1.0).then_some(whole as u32)
+    ((bits - whole).abs() <= TOLERANCE && whole >= 1.0).then_some(cast::u32_from_f64(whole))
 }
 
 /// Whether nearly all widths up to ten units are whole multiples of one unit, and not all alike.
@@ -67,7 +68,9 @@ pub(super) fn serial(edges: Edges<'_>) -> Option<(Nanos, u32, usize)> {
     }
     // At rest the line stands at the level that a stop bit has.
     [true, false].into_iter().find_map(|idle| {
-        DATA_BITS.rev().find_map(|data| Some((Nanos(bit.round() as u64), data, characters(edges, idle, bit, data)?)))
+        DATA_BITS
+            .rev()
+            .find_map(|data| Some((Nanos(cast::u64_from_f64(bit.round())), data, characters(edges, idle, bit, data)?)))
     })
 }
 
@@ -93,7 +96,7 @@ fn characters(edges: Edges<'_>, idle: bool, bit: f64, data: u32) -> Option<usize
             at += 1;
             continue;
         }
-        let middle = |number: f64| start + Nanos((bit * number) as u64);
+        let middle = |number: f64| start + Nanos(cast::u64_from_f64(bit * number));
         let stop = middle(f64::from(data) + 1.5);
         if edges.times.last().is_some_and(|last| *last < stop) {
             break;

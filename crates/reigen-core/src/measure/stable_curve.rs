@@ -6,6 +6,7 @@
 //! shorter of the two, and all such pairs are found with a stack of levels of which each is held shorter than the one below.
 
 use super::curve::{Changes, Curve};
+use crate::cast;
 use crate::time::Nanos;
 
 /// A level on the stack: how long it was held (the starting one for ever).
@@ -101,7 +102,8 @@ impl StableCurve {
         let until = Nanos(end.0.max(1) + 1);
         let curve = |changes: Changes, at_start: i64, count: &dyn Fn(i64) -> i64| {
             let (steps, exact) = changes.curve(at_start);
-            let steps = steps.into_iter().map(|(time, changes)| (Nanos(time), count(changes).max(0) as u64));
+            let steps =
+                steps.into_iter().map(|(time, changes)| (Nanos(time), cast::u64_from_i64(count(changes).max(0))));
             let mut steps: Vec<(Nanos, u64)> = steps.take_while(|(time, _)| *time < until).collect();
             steps.dedup_by_key(|step| step.1);
             Curve { steps, until, exact }

@@ -1,5 +1,6 @@
 //! How steady lengths are, by measures that a few odd ones do not move: medians of ratios of neighbours.
 
+use crate::cast;
 use crate::time::Nanos;
 
 /// The one in the middle; of an even number the upper of the two. `None` of none.
@@ -19,7 +20,7 @@ pub fn median_length(lengths: &[u64]) -> Option<u64> {
 /// The length that a share of all are not above. `None` of none.
 pub fn quantile(lengths: &[u64], share: f64) -> Option<u64> {
     let last = lengths.len().checked_sub(1)?;
-    let place = (last as f64 * share).round() as usize;
+    let place = cast::usize_from_f64((last as f64 * share).round());
     Some(*lengths.to_vec().select_nth_unstable(place.min(last)).1)
 }
 

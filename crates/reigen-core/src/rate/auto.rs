@@ -2,6 +2,7 @@
 
 use super::readings::{By, Made, Reading, Sink};
 use super::step::{self, Step};
+use crate::cast;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 
@@ -144,7 +145,7 @@ impl Auto {
             }
             if let [_, .., last] = *counted {
                 self.state.last = last;
-                self.state.count += amount * (counted.len() as i64 - 1);
+                self.state.count += amount * (cast::i64_from_usize(counted.len()) - 1);
                 self.state.any = true;
             }
             rest = later;
@@ -200,7 +201,7 @@ impl Auto {
             self.state.anchor = Some(self.state.last);
             (self.state.count, self.state.any) = (0, false);
             // Rounding may lift the last digit: the time before is safe.
-            let period_ns = (1e9 / hertz.abs() * (1.0 - 1e-15)) as u64;
+            let period_ns = cast::u64_from_f64(1e9 / hertz.abs() * (1.0 - 1e-15));
             self.state.holds_until = self.state.last + Nanos(period_ns.saturating_sub(2));
             return self.give(Reading { hertz, resolution_hertz, made }, sink);
         }

@@ -5,6 +5,7 @@
 
 use super::readings::Reading;
 use super::settings::{Method, Settings};
+use crate::cast;
 use crate::time::Nanos;
 use crate::units::{engineering, significant};
 use serde::Serialize;
@@ -62,7 +63,7 @@ pub fn of(settings: &Settings, slowest: Reading, fastest: Reading, tick: Nanos) 
 
 /// A window that holds both speeds is left behind after two of them; an interval, after the next edge.
 fn delay(method: Method, slowest_hertz: f64) -> Nanos {
-    let intervals = |count: f64| Nanos((count / slowest_hertz * 1e9) as u64);
+    let intervals = |count: f64| Nanos(cast::u64_from_f64(count / slowest_hertz * 1e9));
     match method {
         Method::Gate { window } => Nanos(window.0.saturating_mul(2)),
         Method::Period { average } => intervals(f64::from(average) + 1.0),

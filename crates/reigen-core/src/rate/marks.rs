@@ -1,5 +1,6 @@
 //! A wheel with a deliberate gap: so many places, of which some have no mark.
 
+use crate::cast;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 
@@ -62,6 +63,6 @@ impl Gap {
             since => since.map(|since| since + 1),
         };
         self.state.pitch = Some(interval / places);
-        places as i64
+        cast::i64_from_f64(places)
     }
 }

@@ -10,6 +10,7 @@ use super::readings::{By, Made, Reading, Shown, Sink, Spread};
 use super::settings::{Method, Settings};
 use super::wheel::{self, Wheel, WheelSummary};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
+use crate::cast;
 use crate::column::BitColumn;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -155,7 +156,7 @@ impl Rate {
             Method::Auto { every } => Meter::Auto(Auto::new(every, settings.zero_after, tick)),
         };
         let marks = settings.pulses_per_rev.filter(|marks| marks.fract() == 0.0 && (2.0..=MOST_MARKS).contains(marks));
-        let wheel = marks.map(|marks| Wheel::new(marks as usize));
+        let wheel = marks.map(|marks| Wheel::new(cast::usize_from_f64(marks)));
         let gap = settings.marks.map(Gap::new);
         Self { settings, of, meter, tick, wheel, gap, started: false, sums: Sums::default() }
     }
@@ -280,7 +281,7 @@ impl Rate {
                 taking.sums.lone.edge(edge, zero_after);
             }
             if let Some(wheel) = wheel {
-                wheel.places(edge, places as usize);
+                wheel.places(edge, cast::usize_from_i64(places));
             }
         }
     }

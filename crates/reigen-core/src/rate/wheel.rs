@@ -4,6 +4,7 @@
 //! Marks are numbered from the first edge that was seen. An interval that is twice, three or four times its two
 //! neighbours has marks in it that were missed. Evenness is measured over revolutions of steady speed alone.
 
+use crate::cast;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
@@ -149,7 +150,7 @@ impl Wheel {
             return self.single(middle);
         }
         match (2.0..=4.0).contains(&marks) && (ratio - marks).abs() < 0.3 && self.state.before.is_some() {
-            true => self.gap(middle, began, marks as usize),
+            true => self.gap(middle, began, cast::usize_from_f64(marks)),
             false => self.doubt(),
         }
     }

@@ -2,6 +2,7 @@
 
 use super::readings::Spread;
 use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, keeps_state};
+use crate::cast;
 use crate::column::ReadingColumn;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -200,7 +201,7 @@ impl Rhythm {
         if fitting * 20 < self.gaps.len() * 19 {
             return (0, None);
         }
-        let left_out = |gap: &u64| (multiple(*gap) as u64).saturating_sub(1);
+        let left_out = |gap: &u64| cast::u64_from_f64(multiple(*gap)).saturating_sub(1);
         (self.gaps.iter().filter(fits).map(left_out).sum(), Some(Nanos(step)))
     }
 }

@@ -13,6 +13,7 @@ use crate::piece::Piece;
 use crate::pipeline::Done;
 use crate::rows::Rows;
 use crate::word::{DIGIT, Range, Word};
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 
 /// The most characters of a time that the fast form takes.
@@ -106,7 +107,7 @@ impl Shape {
             first: Word::of(&ranges),
             last: Word::of(ranges.get(last_at..).unwrap_or_default()),
             last_at,
-            mask: 1u64.checked_shl(8 * time as u32).map_or(u64::MAX, |one| one - 1),
+            mask: 1u64.checked_shl(8 * cast::u32_from_usize(time)).map_or(u64::MAX, |one| one - 1),
             shown: (0, 0),
             levels: levels.to_vec(),
         };

@@ -11,6 +11,7 @@ use crate::error::Fault;
 use crate::piece::Piece;
 use crate::pipeline::Done;
 use crate::rows::Rows;
+use reigen_core::cast;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// Reads as [`RowReader::read`] does.
@@ -227,7 +228,7 @@ impl Marks {
             return None;
         }
         // The digits stand at the upper end, noughts before them.
-        let shift = 8 * (8 - count) as u32;
+        let shift = 8 * cast::u32_from_usize(8 - count);
         let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
         let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
         is_digits.then(|| (eight_digits(digits), decimals, length))

@@ -4,6 +4,7 @@
 //! as often as it goes into eight bytes; where a block differs, the first bit that does tells the next sample to take.
 
 use super::Reader;
+use reigen_core::cast;
 
 /// The bytes of a block.
 const BLOCK: usize = 32;
@@ -50,7 +51,7 @@ fn read_word<'a>(reader: &mut Reader<'a>, first: usize, text: &'a [u8; 8], patte
         reader.change(first + within, now);
         let shown = repeated(now);
         pattern = Some(shown);
-        different = (word ^ shown) & u64::MAX.checked_shl(8 * next as u32).unwrap_or(0);
+        different = (word ^ shown) & u64::MAX.checked_shl(8 * cast::u32_from_usize(next)).unwrap_or(0);
     }
     pattern
 }

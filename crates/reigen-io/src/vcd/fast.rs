@@ -11,6 +11,7 @@ use crate::error::Fault;
 use crate::piece::{Piece, PieceColumn};
 use crate::pipeline::Done;
 use crate::word::{ANY, DIGIT, Range, Word};
+use reigen_core::cast;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
 /// How many bytes are looked at together. A line that the fast form takes is shorter.
@@ -118,7 +119,7 @@ fn pairs<const SHORT: bool>(
             break;
         }
         let next = shape.units::<SHORT>(u64::from_le_bytes(*low));
-        let (level, letter) = ((last >> 40) as u8 & 1, (last >> 48) as u8);
+        let (level, letter) = (cast::low_byte(last >> 40) & 1, cast::low_byte(last >> 48));
         let Some(column) = columns.get_mut(one_letter[usize::from(letter)] as usize) else { break };
         if next < units {
             break;
@@ -205,7 +206,7 @@ impl TimeShape {
         let more = digits.saturating_sub(8);
         // The digits before the last eight must be the same, those after any.
         let digit = |place: usize| {
-            let digit = b'0' + (units / 10u64.pow((digits - 1 - place) as u32) % 10) as u8;
+            let digit = b'0' + (units / 10u64.pow(cast::u32_from_usize(digits - 1 - place)) % 10) as u8;
             if place < more { (digit, 1) } else { DIGIT }
         };
         let mut ranges: Vec<Range> = vec![(b'#', 1)];
@@ -220,7 +221,7 @@ impl TimeShape {
         Self {
             digits,
             low_at: 1 + more,
-            shift: 8 * 8usize.saturating_sub(digits) as u32,
+            shift: 8 * cast::u32_from_usize(8usize.saturating_sub(digits)),
             high_value: units / 100_000_000 * 100_000_000,
             mark: std::array::from_fn(|word| mark.get(word).copied().unwrap_or_default()),
             pair,
@@ -234,7 +235,7 @@ impl TimeShape {
 
     /// Whether all times of this shape are within bounds, where a unit is so many nanoseconds.
     fn fits(&self, factor: u64) -> bool {
-        let most = 10u64.pow(self.digits as u32) - 1;
+        let most = 10u64.pow(cast::u32_from_usize(self.digits)) - 1;
         self.digits > 0 && most <= MOST_FILE_TIME_NS as u64 / factor
     }
 

@@ -2,6 +2,7 @@
 
 use super::codes::Codes;
 use crate::pipeline::Head;
+use reigen_core::cast;
 use reigen_core::lines::{LineKind, RecordedLine, VectorBits};
 use reigen_core::names::counted;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
@@ -101,7 +102,7 @@ impl Layout {
         self.one_letter = [NO_SIGNAL; 256];
         for letter in b'!'..=b'~' {
             if let Some(signal) = self.bit_of(&[letter]) {
-                self.one_letter[usize::from(letter)] = signal as u32;
+                self.one_letter[usize::from(letter)] = cast::u32_from_usize(signal);
             }
         }
     }
@@ -182,7 +183,7 @@ impl LayoutBuilder {
             self.numbers += 1;
             Target::Vector { first: self.bits - width, width, number: self.numbers - 1, signed: kind == "integer" }
         };
-        self.codes.insert(code, self.targets.len() as u32);
+        self.codes.insert(code, cast::u32_from_usize(self.targets.len()));
         self.targets.push(target);
         target
     }
@@ -200,13 +201,17 @@ impl LayoutBuilder {
             Target::Vector { first, width, number, .. } => {
                 let (base, range) = split_range(name);
                 let (left, right) = range
-                    .filter(|(left, right)| left.abs_diff(*right) as usize + 1 == width)
-                    .unwrap_or((width as i64 - 1, 0));
+                    .filter(|(left, right)| cast::usize_from_u64(left.abs_diff(*right)) + 1 == width)
+                    .unwrap_or((cast::i64_from_usize(width) - 1, 0));
                 let unnamed = (width > MOST_NAMED).then_some(VectorBits { first, left, right });
                 let named = if unnamed.is_some() { 0 } else { width };
                 self.lines.push(line(base.to_owned(), number, LineKind::Vector { width, unnamed }));
                 for place in 0..named {
-                    let index = if left >= right { left - place as i64 } else { left + place as i64 };
+                    let index = if left >= right {
+                        left - cast::i64_from_usize(place)
+                    } else {
+                        left + cast::i64_from_usize(place)
+                    };
                     self.lines.push(line(format!("{base}[{index}]"), first + place, LineKind::Level));
                 }
             }

@@ -2,6 +2,7 @@
 
 use crate::write::names::vcd_name;
 use crate::write::output_file::{FinishedFile, OutputError, OutputFile};
+use reigen_core::cast;
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};
@@ -186,7 +187,7 @@ fn write_header(file: &mut OutputFile, names: &Names<'_>) -> io::Result<()> {
 pub(crate) fn code(mut number: usize) -> String {
     let mut code = String::new();
     loop {
-        code.push(char::from(b'!' + (number % 94) as u8));
+        code.push(char::from(b'!' + cast::u8_from_usize(number % 94)));
         number /= 94;
         if number == 0 {
             return code;

@@ -1,5 +1,6 @@
 //! What a person should know of a chain of shift registers.
 
+use reigen_core::cast;
 use reigen_core::expand::expander::ExpanderSummary;
 use reigen_core::finding::Finding;
 use reigen_core::names::counted;
@@ -42,7 +43,7 @@ fn bad_frames(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding
     let Some(first) = expander.bad.first() else { return };
     let listed: Vec<String> =
         expander.bad.iter().take(TOLD).map(|bad| format!("{} at {}", bad.clocks, bad.at)).collect();
-    let more = match expander.bad_frames as usize {
+    let more = match cast::usize_from_u64(expander.bad_frames) {
         all if all > TOLD => format!(", and {} more", all - TOLD),
         _ => String::new(),
     };

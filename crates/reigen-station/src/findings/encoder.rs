@@ -1,5 +1,6 @@
 //! What a person should know of an encoder: counts that were lost, and what it comes from.
 
+use reigen_core::cast;
 use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::finding::Finding;
 use reigen_core::names::counted;
@@ -99,7 +100,8 @@ fn other_revolution(encoder: &EncoderSummary) -> Option<i64> {
     let (middle, rev) = (*ways.get(ways.len() / 2)?, encoder.counts_per_rev?);
     let same = ways.iter().filter(|way| way.abs_diff(middle) <= 2).count();
     let nearly_all = ways.len() >= 3 && same * 10 >= ways.len() * 9 && same as u64 * 4 >= encoder.index_marks * 3;
-    (nearly_all && middle % rev != 0).then(|| (middle as f64 / encoder.counts_per_cycle as f64).round() as i64)
+    (nearly_all && middle % rev != 0)
+        .then(|| cast::i64_from_f64((middle as f64 / encoder.counts_per_cycle as f64).round()))
 }
 
 fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {

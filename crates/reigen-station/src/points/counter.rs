@@ -6,6 +6,7 @@ use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
 use crate::table::builder::Builder;
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
+use reigen_core::cast;
 use reigen_core::count::counter::{AtLast, CountedEdge, Range, Settings, Sources};
 use reigen_core::program::Operation;
 use serde::Deserialize;
@@ -143,7 +144,7 @@ impl CounterTable {
         let negative = self.start < 0 || self.limits.as_ref().is_some_and(|limits| limits.get_ref()[0] < 0);
         let range = match negative {
             true => Range { least: -(1i64 << (width - 1)), most: (1i64 << (width - 1)) - 1, wraps: true },
-            false => Range { least: 0, most: ((1u64 << width) - 1) as i64, wraps: true },
+            false => Range { least: 0, most: cast::i64_from_u64((1u64 << width) - 1), wraps: true },
         };
         if !(range.least..=range.most).contains(&self.start) {
             let kind = StationErrorKind::OutsideLimits { value: self.start, least: range.least, most: range.most };

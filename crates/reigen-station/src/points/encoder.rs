@@ -33,8 +33,7 @@ pub struct EncoderTable {
     travel_per_rev: Option<Spanned<f64>>,
     unit: Option<Spanned<String>>,
     zero_on: Option<Spanned<String>>,
-    #[serde(default)]
-    zero_at: i64,
+    zero_at: Option<Spanned<i64>>,
     index_does: Option<Spanned<IndexWord>>,
     still_after: Option<Spanned<TimeText>>,
     rollover: Option<Spanned<f64>>,
@@ -59,7 +58,21 @@ enum IndexWord {
     Home,
 }
 
+/// Positions up to this are exact as real numbers, and no number of counts comes near the end of their type.
+const MOST_POSITION: i64 = 1 << 53;
+
 impl EncoderTable {
+    /// The position at a zero; `None` where an error has been noted.
+    fn zero_at(&self, builder: &mut Builder<'_>) -> Option<i64> {
+        let Some(zero_at) = &self.zero_at else { return Some(0) };
+        if (-MOST_POSITION..=MOST_POSITION).contains(zero_at.get_ref()) {
+            return Some(*zero_at.get_ref());
+        }
+        let message = format!("`zero_at` lies from -{MOST_POSITION} to {MOST_POSITION}, where every position is exact");
+        builder.refuse(zero_at.span(), StationErrorKind::File(message));
+        None
+    }
+
     fn decode(&self) -> Decode {
         match self.decode {
             DecodeWord::X1 => Decode::X1,
@@ -120,6 +133,7 @@ impl PointTable for EncoderTable {
         }
         let unit = self.unit(builder);
         let still_after = self.still_after.as_ref().map_or(Some(USUAL_STILL), |still| builder.above_zero(still));
+        let zero_at = self.zero_at(builder);
         let index_does = self.index_does(builder);
         let rollover = builder.positive(&self.rollover, "rollover");
         if let (Some(rollover), None) = (&self.rollover, &self.pulses_per_rev) {
@@ -144,7 +158,7 @@ impl PointTable for EncoderTable {
             pulses_per_rev: self.pulses_per_rev.map(Spanned::into_inner),
             per_count,
             unit,
-            zero_at: self.zero_at,
+            zero_at: zero_at?,
             index_does,
             still_after: still_after?,
             rollover: rollover?,

@@ -4,6 +4,7 @@ use super::random::Random;
 use super::scenario::Echo;
 use super::truth::{At, Truth};
 use super::{Change, Source, Value};
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 use std::collections::VecDeque;
 
@@ -47,7 +48,7 @@ impl EchoSource {
         if self.distances.len() < MOST_NAMED {
             self.distances.push(At { at: Nanos(time), value: metres });
         }
-        let width = (2.0 * metres / self.settings.metres_per_second * 1e9).round() as u64;
+        let width = cast::u64_from_f64((2.0 * metres / self.settings.metres_per_second * 1e9).round());
         if width > 0 {
             self.pulse(ECHO, time + ECHO_DELAY, width);
         }

@@ -1,6 +1,7 @@
 //! What was counted, held against what really happened.
 
 use super::truth::{Actuation, Truth, TruthFile, WireTruth};
+use reigen_core::cast;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_core::units::short_time;
 use serde::Serialize;
@@ -84,7 +85,12 @@ impl TruthFile {
                 ));
             }
         }
-        Some(Judgement::of_counts(source, rises.len() as i64, actuations.len() as i64, differences))
+        Some(Judgement::of_counts(
+            source,
+            cast::i64_from_usize(rises.len()),
+            cast::i64_from_usize(actuations.len()),
+            differences,
+        ))
     }
 
     /// Judges a point on `line` that went on at `rises`; `None` where no source tells how often it should have.
@@ -101,7 +107,7 @@ impl TruthFile {
             }
             _ => return None,
         };
-        Some(Judgement::of_counts(source, rises.len() as i64, really as i64, differences))
+        Some(Judgement::of_counts(source, cast::i64_from_usize(rises.len()), cast::i64_from_u64(really), differences))
     }
 }
 

@@ -1,5 +1,7 @@
 //! Random numbers, the same on every machine for the same seed and name.
 
+use reigen_core::cast;
+
 /// A stream of random numbers.
 #[derive(Debug, Clone)]
 pub(super) struct Random(fastrand::Rng);
@@ -31,7 +33,7 @@ impl Random {
 
     /// A waiting time with this mean, by the exponential distribution; at least 1 ns.
     pub(super) fn wait(&mut self, mean_ns: f64) -> u64 {
-        (-libm::log(1.0 - self.share()) * mean_ns).max(1.0) as u64
+        cast::u64_from_f64((-libm::log(1.0 - self.share()) * mean_ns).max(1.0))
     }
 
     /// A number about 0 with deviation 1: the sum of twelve even ones, which is near to normal.

@@ -1,6 +1,7 @@
 //! A shaft that turns by a speed profile, and the times at which marks on it pass.
 
 use super::profile::Profile;
+use reigen_core::cast;
 
 const SECOND: f64 = 1e9;
 
@@ -118,8 +119,8 @@ impl Passings {
     }
 
     fn position_of(&self, number: i64) -> f64 {
-        let count = self.angles.len() as i64;
-        let angle = self.angles.get(number.rem_euclid(count) as usize).copied().unwrap_or_default();
+        let count = cast::i64_from_usize(self.angles.len());
+        let angle = self.angles.get(cast::usize_from_i64(number.rem_euclid(count))).copied().unwrap_or_default();
         number.div_euclid(count) as f64 + angle
     }
 
@@ -141,9 +142,9 @@ impl Passings {
             self.ahead += if forward { 1 } else { -1 };
             let since = stretch.time_of(target - stretch.position).unwrap_or(0.0);
             let rpm = stretch.speed_after(since).abs() * 60.0;
-            let time = ((stretch.start + since) * SECOND).round() as u64;
+            let time = cast::u64_from_f64(((stretch.start + since) * SECOND).round());
             self.last = self.last.max(time);
-            let angle = number.rem_euclid(self.angles.len() as i64) as usize;
+            let angle = cast::usize_from_i64(number.rem_euclid(cast::i64_from_usize(self.angles.len())));
             return Some(Passing { time: self.last, angle, forward, rpm });
         }
     }

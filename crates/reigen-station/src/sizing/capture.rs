@@ -1,6 +1,7 @@
 //! `capture`: what a timer's clock, prescaler and width can measure.
 
 use super::{Amount, SizingError, Worked, contradiction, needs};
+use reigen_core::cast;
 use reigen_core::units::{Hertz, Seconds};
 
 /// What a capture timer is worked from.
@@ -48,7 +49,7 @@ impl Capture {
             (Some(prescale), None) => prescale,
             // A period of a whole turn reads as none at all, so it must be shorter.
             (None, Some(slowest)) => {
-                let least = (self.clock.0 / (slowest.0 * turn)).floor() as u64 + 1;
+                let least = cast::u64_from_f64((self.clock.0 / (slowest.0 * turn)).floor()) + 1;
                 worked.find("prescale", "least prescaler", least);
                 worked.find("prescale_power_of_two", "least power of two", least.next_power_of_two());
                 least

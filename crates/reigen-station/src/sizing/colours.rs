@@ -2,6 +2,7 @@
 
 use super::series::Series;
 use super::{Amount, SizingError, Worked, contradiction};
+use reigen_core::cast;
 use reigen_core::units::{Ohms, Share, significant};
 use std::str::FromStr;
 
@@ -170,12 +171,12 @@ fn from_value(resistance: Ohms, tolerance: Share) -> Result<Worked, SizingError>
             significant(percent)
         ));
     };
-    let power = resistance.0.log10().floor() as i32;
+    let power = cast::i32_from_f64(resistance.0.log10().floor());
     let hundreds = (resistance.0 * 10f64.powi(2 - power)).round();
     if (hundreds / 10f64.powi(2 - power) / resistance.0 - 1.0).abs() > 1e-6 {
         return contradiction(format!("a resistor has three digits at most: the nearest to it is {resistance}"));
     }
-    let hundreds = hundreds as u32;
+    let hundreds = cast::u32_from_f64(hundreds);
     // Fine resistors have three digits even where the last is a nought.
     let two = hundreds.is_multiple_of(10) && tolerance.0 > 0.0199;
     let (digits, power) = match two {

@@ -2,6 +2,7 @@
 
 use super::{Amount, SizingError, Worked, contradiction, needs};
 use reigen_core::analog::signal::Signal;
+use reigen_core::cast;
 use reigen_core::units::{Amperes, Ohms, Share, Volts, Watts};
 
 fn amount(signal: Signal, value: f64) -> Amount {
@@ -68,7 +69,7 @@ impl Loop {
             .given("units_low", "units at its start", Amount::Plain(low, String::new()))
             .given("units_high", "units at its end", Amount::Plain(high, String::new()))
             .given_if("shunt_ohm", "shunt", self.shunt)
-            .given_if("full_counts", "counts at full scale", self.converter.map(|(full, _)| full as u64))
+            .given_if("full_counts", "counts at full scale", self.converter.map(|(full, _)| cast::u64_from_f64(full)))
             .given_if("span_v", "volts at full scale", self.converter.map(|(_, span)| span));
         let (start, end) = self.signal.ends();
         let share = (value - start) / (end - start);

@@ -1,5 +1,6 @@
 //! The preferred number series of IEC 60063, E6 to E192.
 
+use reigen_core::cast;
 use std::str::FromStr;
 
 /// A series of preferred numbers.
@@ -99,7 +100,7 @@ impl Series {
 
     /// The neighbours of a value; both the value itself where it is preferred.
     fn around(self, value: f64) -> (f64, f64) {
-        let power = value.log10().floor() as i32 - 2;
+        let power = cast::i32_from_f64(value.log10().floor()) - 2;
         // Near the border of a decade the logarithm may fall on either side: look into the next ones too.
         let candidates = [power - 1, power, power + 1]
             .into_iter()
@@ -128,6 +129,7 @@ fn scaled(hundredths: u32, power: i32) -> f64 {
 
 /// 10^(k/n) to three digits; 9.20 of E192 is the one exception in the standard, where the formula gives 9.19.
 fn rounded(number: u32) -> Vec<u32> {
-    let exact = |step: u32| libm::round(100.0 * libm::pow(10.0, f64::from(step) / f64::from(number))) as u32;
+    let exact =
+        |step: u32| cast::u32_from_f64(libm::round(100.0 * libm::pow(10.0, f64::from(step) / f64::from(number))));
     (0..number).map(exact).map(|value| if value == 919 { 920 } else { value }).collect()
 }

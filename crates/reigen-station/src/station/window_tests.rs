@@ -150,9 +150,8 @@ enum Cut<'a> {
 }
 
 impl Cut<'_> {
-    /// The end of the window that begins at `from`.
-    fn until(self, from: Nanos, lines: Lines<'_>, due: Option<Nanos>) -> Nanos {
-        let end = Nanos(END + 1);
+    /// The end of the window that begins at `from`; the lines end before `end`.
+    fn until(self, from: Nanos, end: Nanos, lines: Lines<'_>, due: Option<Nanos>) -> Nanos {
         match self {
             Cut::At(cuts) | Cut::Restored(cuts) => {
                 cuts.iter().map(|&cut| Nanos(cut)).find(|cut| *cut > from).unwrap_or(end)
@@ -180,7 +179,6 @@ fn columns_of(lines: &[Line], signals: &[usize], numbers: usize) -> LineColumns 
         let changes: Vec<Nanos> = [line.since].iter().chain(&line.toggles).map(|&time| Nanos(time)).collect();
         columns.append(column, join(None, &changes, line.level ^ (line.toggles.len() % 2 == 1)));
     }
-    columns.end_at(Nanos(END + 1));
     columns
 }
 
@@ -205,7 +203,17 @@ fn restored(engine: &Engine, program: &Program) -> Engine {
 }
 
 /// Everything that a station gives.
-fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> (Vec<PointSummary>, Vec<Event>, Vec<(Nanos, String)>) {
+fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> Gives {
+    work_until(station, lines, cut, END)
+}
+
+/// The summaries, the events, and all changes of all columns.
+type Gives = (Vec<PointSummary>, Vec<Event>, Vec<(Nanos, String)>);
+
+/// The same of lines that end at another time.
+fn work_until(station: &str, lines: &[Line], cut: Cut<'_>, end: u64) -> Gives {
+    let last = Nanos(end);
+    let end = last + Nanos(1);
     let station = parse(station).unwrap();
     let recorded: Vec<RecordedLine> = (0..lines.len())
         .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
@@ -215,17 +223,18 @@ fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> (Vec<PointSummary>, Vec<
     let mut engine = program.start();
     engine.remember();
     let mut columns = columns_of(lines, &signals, numbers.len());
+    columns.end_at(end);
     let (mut order, mut waiting, mut events) = (EventOrder::default(), Vec::new(), Vec::new());
     let mut changes = vec![Vec::new(); station.points.len()];
     let mut from = Nanos(0);
-    while from < Nanos(END + 1) {
-        let until = cut.until(from, columns.all(), engine.next_due());
+    while from < end {
+        let until = cut.until(from, end, columns.all(), engine.next_due());
         let window = columns.cut(until);
         engine.work(window, columns.all());
         for columns in engine.points() {
             let told = changes_of(&columns);
             match cut {
-                Cut::WhenDue if until <= Nanos(END) => {
+                Cut::WhenDue if until <= last => {
                     assert!(
                         told.iter().all(|(time, _)| *time + Nanos(1) == until),
                         "{told:?} before it was due, {until}"
@@ -243,10 +252,10 @@ fn work(station: &str, lines: &[Line], cut: Cut<'_>) -> (Vec<PointSummary>, Vec<
         }
         from = until;
     }
-    let last = order.pass(&mut waiting, Nanos(END + 1)).collect::<Vec<_>>();
-    events.extend(last);
+    let rest = order.pass(&mut waiting, end).collect::<Vec<_>>();
+    events.extend(rest);
     changes.iter_mut().for_each(|changes| changes.sort());
-    (engine.summaries(Nanos(END)), events, changes.concat())
+    (engine.summaries(last), events, changes.concat())
 }
 
 proptest! {
@@ -346,4 +355,64 @@ fn a_state_of_another_program_is_refused() {
         assert_eq!(start(toggle).restore(start(other).save()), Err(RestoreError::OtherProgram), "{other}");
     }
     assert_eq!(start(toggle).restore(start(toggle).save()), Ok(()));
+}
+
+/// Settings at the ends of their types: each is refused with a sentence, or gives what is right.
+const EXTREMES: &[&str] = &[
+    "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\npulses_per_rev = 4611686018427387904",
+    "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\npulses_per_rev = 1e12\ntravel_per_rev = 1e-12\nunit = 'm'",
+    "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\nindex_does = 'zero'\nzero_at = 9223372036854775807",
+    "[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\nindex_does = 'zero'\nzero_at = -9223372036854775808",
+    "[output.x]\nwhen = 'a'\nblink = { times = 1099511627776, on = '1 ns', off = '1 ns' }",
+    "[output.x]\nwhen = 'a'\nblink = { times = 4294967295, on = '3650 d', off = '3650 d' }",
+    "[counter.x]\nup = 'a'\nedge = 'both'\nstart = 9223372036854775806",
+    "[counter.x]\ndown = 'a'\nup = 'b'\nstart = -9223372036854775807\nlimits = [-9223372036854775808, 9223372036854775807]",
+    "[counter.x]\nup = 'a'\nat_limit = 'wrap'\nstart = 9223372036854775806\nlimits = [-9223372036854775808, 9223372036854775807]",
+    "[counter.x]\nup = 'a'\npresets = [9223372036854775807]\nstart = 9223372036854775805\nat_last = 'restart'",
+    "[scan]\nperiod = '1 ns'\n[counter.x]\nup = 'a'\ncount = 'scans'\nstart = 9223372036854775800",
+    "[counter.n]\nup = 'a'\nstart = 9223372036854775807\n[logic.x]\nwhen = 'n * 2 + 1 > 0 OR -n - 9 < 0 OR n ** 9 > 1'",
+    "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '3650 d'",
+    "[oneshot.x]\nof = 'a'\nwidth = '3650 d'",
+    "[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '3650 d'",
+    "[input.x]\nline = 'L0'\ndebounce = { method = 'stable', on = '3650 d', off = '1 ns' }",
+    "[input.x]\nline = 'L0'\ndebounce = { method = 'lockout', time = '3650 d' }",
+    "[input.x]\nline = 'L0'\ndebounce = { method = 'sampled', every = '3650 d', count = 4294967295 }",
+    "[scan]\nperiod = '3650 d'\nphase = '3650 d'\n[input.x]\nline = 'L0'\ncatch = true",
+    "[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '3650 d'",
+    "[rate.x]\nof = 'a'\nmethod = 'period'\naverage = 4294967295\nzero_after = '3650 d'",
+    "[rate.x]\nof = 'a'\nevery = '3650 d'\nzero_after = '3650 d'\npulses_per_rev = 1e12",
+    "[rate.x]\nof = 'a'\nmethod = 'period'\nmarks = { of = 4294967295, missing = 4294967294 }",
+    "[analog.x]\nline = 'R0'\nsmooth = { over = '3650 d', every = '3650 d' }\nvalid = [-1e12, 1e12]",
+    "[analog.x]\nline = 'R0'\nscale = { from = [0.0, 1e-12], to = [-1e12, 1e12] }",
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(32))]
+    #[test]
+    fn the_ends_of_numbers_and_of_time_are_refused_or_right(
+        lines in lines(),
+        cuts in prop::collection::btree_set(1..END, 0..5),
+        late in any::<bool>(),
+    ) {
+        // The last time that a file can have is 2^63 - 1.
+        let base = if late { i64::MAX.unsigned_abs() - END } else { 0 };
+        let shifted: Vec<Line> = lines
+            .iter()
+            .map(|line| Line {
+                since: base + line.since,
+                level: line.level,
+                toggles: line.toggles.iter().map(|time| base + time).collect(),
+            })
+            .collect();
+        let cuts: Vec<u64> = cuts.into_iter().map(|cut| base + cut).collect();
+        for points in EXTREMES.iter().copied().chain(BLOCKS.iter().map(|(_, points)| *points).filter(|_| late)) {
+            let station = format!("{points}{INPUTS}");
+            if let Err(errors) = parse(&station) {
+                prop_assert!(errors.iter().all(|error| !error.to_string().is_empty()));
+                continue;
+            }
+            let whole = work_until(&station, &shifted, Cut::At(&[]), base + END);
+            prop_assert_eq!(&whole, &work_until(&station, &shifted, Cut::Restored(&cuts), base + END), "{}", points);
+        }
+    }
 }

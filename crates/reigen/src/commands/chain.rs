@@ -8,6 +8,7 @@ use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
 use crate::tables::{cells, left, table};
 use crate::views::survey;
+use reigen_core::cast;
 use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
 use reigen_core::expand::frames::{Edges, Levels};
 use reigen_core::measure::kind::Kind;
@@ -184,7 +185,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     facts.add_row(["at rising clocks".to_owned(), margins(chain.rising)]);
     facts.add_row(["at falling clocks".to_owned(), margins(chain.falling)]);
     if let Some([mean, min, max]) = chain.period_ns {
-        let time = |nanos: f64| Nanos(nanos as u64).to_string();
+        let time = |nanos: f64| Nanos(cast::u64_from_f64(nanos)).to_string();
         facts.add_row(["polled every".to_owned(), format!("{}, from {} to {}", time(mean), time(min), time(max))]);
     }
     facts.add_row(["a frame takes".to_owned(), chain.frame.to_string()]);

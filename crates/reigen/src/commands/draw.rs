@@ -6,6 +6,7 @@ use crate::picture;
 use crate::print::Out;
 use crate::reading::{self, read_options, replay};
 use crate::views::diagram::{Chosen, diagram, print};
+use reigen_core::cast;
 use reigen_core::time::Nanos;
 use reigen_draw::theme::Theme;
 use reigen_io::options::ReadOptions;
@@ -35,7 +36,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
     };
     if let Some(around) = &arguments.around {
         let time = find_time(&station, &source, &options, around)?;
-        let half = (arguments.span.0 / 2).max(1) as i64;
+        let half = cast::i64_from_u64((arguments.span.0 / 2).max(1));
         (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
     }
     let recording = reading::open_source(&source, &options)?;

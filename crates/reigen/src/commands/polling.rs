@@ -9,6 +9,7 @@ use crate::reading::read_options;
 use crate::reading::replay;
 use crate::tables::table;
 use rayon::prelude::*;
+use reigen_core::cast;
 use reigen_core::measure::polling::{Missed, Pulses, sweep};
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
@@ -139,7 +140,7 @@ fn period(arguments: &PollingArguments) -> Result<Option<Nanos>, Failure> {
             match nanos {
                 ..1.0 => Err(zero("such a chain")),
                 // More than that is not told exactly by the division either.
-                1.0..MOST_PERIOD_NS => Ok(Some(Nanos(nanos as u64))),
+                1.0..MOST_PERIOD_NS => Ok(Some(Nanos(cast::u64_from_f64(nanos)))),
                 _ => Err(Failure::Usage {
                     message: format!("{bits} bits at {clock} take longer than 100 days to read"),
                     help: "look at --chain-bits and --clock: a clock is mostly 100 kHz or faster".to_owned(),

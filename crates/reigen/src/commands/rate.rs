@@ -4,6 +4,7 @@ use crate::cli::RateArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::tables::{cells, table};
+use reigen_core::cast;
 use reigen_core::names::counted;
 use reigen_core::rate::captures::{CaptureReading, Captured, Timer, work};
 use reigen_core::rate::readings::Spread;
@@ -121,7 +122,7 @@ fn print(told: &Told, arguments: &RateArguments, counts: usize, out: &mut Out) -
         let mut row = vec![
             (number + 1).to_string(),
             reading.counts.to_string(),
-            cells::time(Some(Nanos((reading.period_s * 1e9).round() as u64))),
+            cells::time(Some(Nanos(cast::u64_from_f64((reading.period_s * 1e9).round())))),
             format!("{} Hz", resolved(reading.frequency_hz, Some(reading.resolution_hz))),
             format!("±{}", engineering(reading.resolution_hz, "Hz")),
         ];

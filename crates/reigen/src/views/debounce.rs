@@ -5,6 +5,7 @@ use crate::print::Out;
 use crate::reading::{read_through, refuse_line};
 use crate::tables::{cells, left, table};
 use crate::views::survey::JsonBurst;
+use reigen_core::cast;
 use reigen_core::condition::input::{Asserted, Contact, on_while_high};
 use reigen_core::lines::LineKind;
 use reigen_core::measure::advice::{Advice, Advised, Note, Wish};
@@ -109,7 +110,7 @@ pub(crate) fn print(measured: &Measured, true_count: Option<u64>, out: &mut Out)
     if debounced.kind.is_contact() {
         print_bounce(measured, out)?;
     }
-    if debounced.lockout_edges < debounced.edges as usize {
+    if debounced.lockout_edges < cast::usize_from_u64(debounced.edges) {
         out.line(format!("\nlockout is worked out from the first {} edges", debounced.lockout_edges))?;
     }
     print_plateaus(debounced, out)?;
@@ -229,7 +230,7 @@ fn print_histogram(name: &str, bursts: &Bursts, out: &mut Out) -> Result<(), Fai
     let mut rows = table(&[name, "", ""]);
     for (border, count) in steps {
         let label = if border.0 <= 1 { "none".to_owned() } else { format!("up to {}", cells::time(Some(border))) };
-        let bar = "█".repeat(((count * 30).div_ceil(most)) as usize);
+        let bar = "█".repeat(cast::usize_from_u64((count * 30).div_ceil(most)));
         rows.add_row([label, count.to_string(), bar]);
     }
     left(&mut rows, 2);

@@ -1,5 +1,6 @@
 //! The built program, driven on files in temporary folders. One file a feature.
 
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod advice;

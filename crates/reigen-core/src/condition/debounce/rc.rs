@@ -2,6 +2,7 @@
 
 use super::{Debounce, Ledger, Undecided};
 use crate::account::Rule;
+use crate::cast;
 use crate::condition::debounce;
 use crate::condition::schmitt::Levels;
 use crate::time::Nanos;
@@ -27,7 +28,7 @@ impl RcSettings {
             true => self.charge_ns * self.levels.rise_constants(),
             false => self.discharge_ns * self.levels.fall_constants(),
         };
-        Nanos(libm::round(delay) as u64)
+        Nanos(cast::u64_from_f64(libm::round(delay)))
     }
 }
 
@@ -86,7 +87,7 @@ impl Rc {
     }
 
     fn settle(&mut self, after: f64, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
-        let decided = self.state.last + Nanos(libm::round(after) as u64);
+        let decided = self.state.last + Nanos(cast::u64_from_f64(libm::round(after)));
         let on = self.state.high == self.settings.on_while_high;
         let follows = on != self.state.output;
         if follows {
@@ -118,7 +119,7 @@ impl Debounce for Rc {
             self.state.burst.take(edge, ledger);
         }
         let after = self.passes_after();
-        if self.state.open && self.state.last + Nanos(libm::round(after) as u64) < until {
+        if self.state.open && self.state.last + Nanos(cast::u64_from_f64(libm::round(after))) < until {
             self.settle(after, output, ledger);
         }
     }
@@ -137,7 +138,8 @@ impl Debounce for Rc {
 
     fn next_due(&self) -> Option<Nanos> {
         let follows = (self.state.high == self.settings.on_while_high) != self.state.output;
-        (self.state.open && follows).then(|| self.state.last + Nanos(libm::round(self.passes_after()) as u64))
+        (self.state.open && follows)
+            .then(|| self.state.last + Nanos(cast::u64_from_f64(libm::round(self.passes_after()))))
     }
 
     fn save(&self) -> debounce::State {

@@ -2,6 +2,7 @@
 
 use super::{Debounce, Ledger, Undecided};
 use crate::account::{Rejected, Rule, Verdict};
+use crate::cast;
 use crate::condition::debounce;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -104,7 +105,7 @@ impl Read {
         let missed = self.state.group.count.saturating_sub(u64::from(seen) + stays);
         ledger.account.rejected.missed += missed;
         if ledger.wants_verdicts() {
-            let times = self.state.group.times.get(..missed as usize).unwrap_or_default();
+            let times = self.state.group.times.get(..cast::usize_from_u64(missed)).unwrap_or_default();
             ledger.tell(times, time, Rule::Missed, false);
         }
         if seen {

@@ -2,6 +2,7 @@
 
 use super::{Debounce, HoldTimes, Ledger, Undecided};
 use crate::account::Rule;
+use crate::cast;
 use crate::condition::debounce;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -102,8 +103,8 @@ impl Stable {
             if let Some(change) = room.get_mut(changes) {
                 *change = Nanos(last + time);
             }
-            changes += follows as usize;
-            shown ^= follows as usize;
+            changes += cast::usize_from_u64(follows);
+            shown ^= cast::usize_from_u64(follows);
             // All ones where the burst ends so.
             bounce += burst.wrapping_sub(1) & follows.wrapping_neg();
             glitch += burst & (settled - follows).wrapping_neg();

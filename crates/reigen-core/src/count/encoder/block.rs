@@ -6,6 +6,7 @@ use super::health::Health;
 use super::homing::{Between, Homing, IndexDoes, Missing};
 use super::summary::EncoderSummary;
 use crate::block::{BitSource, Block, Inputs, Outputs, Shape, Stateful};
+use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::{Happening, What};
 use crate::rate::auto::{self, Auto};
@@ -393,7 +394,7 @@ impl Encoder {
         let (Some(first), Some(second)) = (first.get(..pairs), second.get(..pairs)) else { return false };
         let (Some(&start), Some(&end)) = (first.first(), second.last()) else { return false };
         let amount = if direction { 1 } else { -1 };
-        let edges = 2 * pairs as i64;
+        let edges = 2 * cast::i64_from_usize(pairs);
         let shown_before = shown.position.times.len();
         shown.position.times.resize(shown_before + 2 * pairs, Nanos(0));
         let (room, _) = shown.position.times.get_mut(shown_before..).unwrap_or_default().as_chunks_mut::<2>();
@@ -415,11 +416,11 @@ impl Encoder {
         self.state.position += amount * edges;
         self.state.total += amount * edges;
         self.state.sums.lost -= amount * edges;
-        self.state.run += edges as u64;
+        self.state.run += cast::u64_from_i64(edges);
         if direction {
-            self.state.sums.up += edges as u64
+            self.state.sums.up += cast::u64_from_i64(edges)
         } else {
-            self.state.sums.down += edges as u64
+            self.state.sums.down += cast::u64_from_i64(edges)
         }
         self.state.between.counts(direction, edges);
         self.state.sums.edges = self.state.sums.edges.map(|edges| edges + pairs as u64);
@@ -552,7 +553,7 @@ fn wants_zero(settings: &Settings, sources: &Sources) -> bool {
 /// Counts of a revolution, where that is a whole number.
 fn counts_per_rev(settings: &Settings) -> Option<i64> {
     let pulses = settings.pulses_per_rev.filter(|pulses| pulses.fract() == 0.0)?;
-    Some(pulses as i64 * i64::from(settings.decode.counts()))
+    Some(cast::i64_from_f64(pulses) * i64::from(settings.decode.counts()))
 }
 
 impl Block for Encoder {

@@ -6,6 +6,7 @@ use crate::simulate::profile::Piece;
 use crate::spanned::Spanned;
 use crate::table::StationErrorKind;
 use crate::table::builder::TimeText;
+use reigen_core::cast;
 use reigen_core::logic::expression::Span;
 use reigen_core::names::{is_point_name, nearest};
 
@@ -370,7 +371,7 @@ impl Check {
         let marks = self.whole(&table.marks, 1, 10_000);
         let weak = match (&table.weak_mark, &table.weak_above_rpm) {
             (Some(mark), Some(rpm)) => {
-                let mark = self.whole(mark, 1, marks as u32) - usize::from(*mark.get_ref() > 0);
+                let mark = self.whole(mark, 1, cast::u32_from_usize(marks)) - usize::from(*mark.get_ref() > 0);
                 Some(Weak { mark, above_rpm: self.within(Some(rpm), 0.0, 0.0, 1e6) })
             }
             (None, None) => None,
@@ -421,7 +422,7 @@ impl Check {
 
     fn floating(&mut self, table: &FloatingTable) -> Floating {
         let mains = self.within(table.mains_hz.as_ref(), 50.0, 1.0, 1000.0);
-        Floating { line: self.line(&table.line), half_wave: (0.5e9 / mains) as u64 }
+        Floating { line: self.line(&table.line), half_wave: cast::u64_from_f64(0.5e9 / mains) }
     }
 
     fn wire(&mut self, table: &WireTable) -> Wire {

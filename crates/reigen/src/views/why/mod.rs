@@ -5,6 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
 use crate::tables::{left, table};
+use reigen_core::cast;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::waiting;
 use reigen_core::condition::input::InputSettings;
@@ -89,7 +90,7 @@ pub(crate) fn print(told: &Told, out: &mut Out) -> Result<(), Failure> {
     }
     if told.header.is_empty() {
         for reason in &told.reasons {
-            let indent = "   ".repeat(reason.number as usize);
+            let indent = "   ".repeat(cast::usize_from_u64(reason.number));
             let why = if reason.why.is_empty() { String::new() } else { format!(": {}", reason.why) };
             out.line(format!("{indent}{}{why}", reason.what))?;
         }
