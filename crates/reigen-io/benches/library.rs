@@ -41,7 +41,11 @@ fn events(rows: u64) -> Result<(), Box<dyn Error>> {
     use reigen_core::time::{Nanos, Origin};
     let path = std::env::temp_dir().join(format!("reigen-events-{}.parquet", std::process::id()));
     let names = (0..8).map(|point| format!("point_{point}")).collect();
-    let mut file = reigen_io::events::EventFile::create(&path, Origin(0), names)?;
+    let mut file = reigen_io::events::EventFile::create(
+        reigen_io::output_file::Outputs::default().create(&path)?,
+        Origin(0),
+        names,
+    )?;
     let mut random = fastrand::Rng::with_seed(1);
     let mut time = 0;
     for row in 0..rows {

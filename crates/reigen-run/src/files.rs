@@ -2,6 +2,7 @@
 
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
+use crate::options::RunOptions;
 use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
 use reigen_core::time::{Nanos, Origin, seconds_short};
@@ -9,7 +10,6 @@ use reigen_io::events::EventFile;
 use reigen_io::output_file::put_in_place;
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
 use reigen_station::station::{FieldColumn, PointKind, Station};
-use std::path::Path;
 
 /// The files that watch the points: they appear whole or not at all.
 pub struct OutputFiles {
@@ -30,8 +30,7 @@ impl OutputFiles {
         station: &Station,
         origin: Origin,
         lines: &[String],
-        trace: Option<&Path>,
-        events: Option<&Path>,
+        options: &RunOptions<'_>,
     ) -> Result<Self, RunError> {
         let shapes: Vec<Shape> = station.points.iter().map(|point| shape(&*point.kind)).collect();
         let names = Names {
@@ -39,9 +38,12 @@ impl OutputFiles {
             lines: lines.iter().map(String::as_str).collect(),
             origin,
         };
-        let trace = trace.map(|path| TraceFile::create(path, &names)).transpose()?;
+        let trace = options.trace.map(|path| TraceFile::create(options.outputs.create(path)?, &names)).transpose()?;
         let point_names = station.points.iter().map(|point| point.name.clone()).collect();
-        let events = events.map(|path| EventFile::create(path, origin, point_names)).transpose()?;
+        let events = options
+            .events
+            .map(|path| EventFile::create(options.outputs.create(path)?, origin, point_names))
+            .transpose()?;
         let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
         Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
     }

@@ -43,6 +43,7 @@ pub mod files;
 pub mod gauge;
 pub mod measure;
 pub mod observer;
+pub mod options;
 pub mod outcome;
 pub mod place;
 pub mod points;

@@ -3,6 +3,7 @@
 use crate::error::RunError;
 use crate::files::OutputFiles;
 use crate::observer::{Observer, WindowView};
+pub use crate::options::RunOptions;
 use crate::outcome::{self, Outcome};
 use crate::session::{Binding, Session};
 use crate::source::LineSource;
@@ -10,34 +11,8 @@ use crate::station_file::StationFile;
 use crate::stretch::Stretch;
 use crate::truth::TruthWatch;
 use indexmap::IndexMap;
-use reigen_core::time::Nanos;
 use reigen_station::findings::{self, inputs::InputWatch};
-use reigen_station::simulate::truth::TruthFile;
 use std::ops::ControlFlow;
-use std::path::Path;
-
-/// What a run is asked to do beside the sums.
-#[derive(Debug, Default)]
-pub struct RunOptions<'a> {
-    /// Where a trace of the points goes.
-    pub trace: Option<&'a Path>,
-    /// Where their events go.
-    pub events: Option<&'a Path>,
-    /// What really happened.
-    pub truth: Option<&'a TruthFile>,
-    /// The points whose happenings the engine keeps, for an observer that takes them.
-    pub remembered: Option<Vec<usize>>,
-    /// Before the stretch too: what is counted there counts, as in the whole file.
-    pub counted_before: bool,
-    /// At which multiples of a step readings are taken.
-    pub readings_every: Option<Nanos>,
-    /// About so many values of each number in a window are enough; all are wanted where this is `None`.
-    pub values_enough: Option<u64>,
-    /// The stretch that counts begins here, in the source's own times.
-    pub from: Option<i64>,
-    /// And ends here.
-    pub to: Option<i64>,
-}
 
 /// Works a station over the lines of a source, and shows each window to observers.
 ///
@@ -55,7 +30,7 @@ pub fn replay(
     let mut session = Session::new(&binding, stretch);
     let mut lines = source.select(&binding.signals, &binding.numbers);
     source.count_within(stretch.from, stretch.to);
-    let mut files = OutputFiles::create(station, source.origin(), &binding.line_names, options.trace, options.events)?;
+    let mut files = OutputFiles::create(station, source.origin(), &binding.line_names, options)?;
     prepare(&mut session, options, files.wants_events());
     let mut truth = options.truth.map(|truth| TruthWatch::new(station, truth));
     let mut inputs = InputWatch::new(station, &binding.line_numbers, &binding.line_names);

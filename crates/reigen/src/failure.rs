@@ -6,7 +6,7 @@ use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
 use reigen_draw::picture::{PictureError, SIZES};
 use reigen_io::error::RecordingError;
-use reigen_io::output_file::{OutputError, remove_unfinished_and_exit_from_panic, system_help, system_words};
+use reigen_io::output_file::{OutputError, Outputs, system_help, system_words};
 use reigen_run::error::RunError;
 use reigen_station::sizing::SizingError;
 use reigen_station::station::StationError;
@@ -86,8 +86,8 @@ const REFUSED: u8 = 2;
 const PANICKED: i32 = 101;
 
 /// Should the program have a fault all the same: says so in a sentence, and leaves nothing half-written.
-pub(crate) fn tell_of_panics() {
-    std::panic::set_hook(Box::new(|fault| {
+pub(crate) fn tell_of_panics(outputs: Outputs) {
+    std::panic::set_hook(Box::new(move |fault| {
         let place = fault.location().map_or(String::new(), |place| format!(" ({}:{})", place.file(), place.line()));
         let payload = fault.payload();
         let words = payload.downcast_ref::<&str>().copied().or(payload.downcast_ref::<String>().map(String::as_str));
@@ -98,7 +98,7 @@ pub(crate) fn tell_of_panics() {
             io::stderr(),
             "error: this is a fault in reigen {version} itself: please report the command, the files and this: {words}{place}"
         );
-        remove_unfinished_and_exit_from_panic(PANICKED)
+        outputs.remove_and_exit_from_panic(PANICKED)
     }));
 }
 

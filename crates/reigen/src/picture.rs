@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
-use reigen_io::output_file::{FinishedFile, OutputFile, is_stream, put_in_place};
+use reigen_io::output_file::{FinishedFile, Outputs, is_stream, put_in_place};
 use std::io::Write;
 use std::path::Path;
 
@@ -17,8 +17,14 @@ pub(crate) fn format_of(path: &Path) -> Result<Format, Failure> {
 }
 
 /// Draws into a file, which appears whole or not at all.
-pub(crate) fn write(drawing: &impl Drawing, path: &Path, size: (u32, u32), theme: &Theme) -> Result<(), Failure> {
-    Ok(put_in_place([finish(drawing, path, size, theme)?])?)
+pub(crate) fn write(
+    drawing: &impl Drawing,
+    path: &Path,
+    size: (u32, u32),
+    theme: &Theme,
+    outputs: &Outputs,
+) -> Result<(), Failure> {
+    Ok(put_in_place([finish(drawing, path, size, theme, outputs)?])?)
 }
 
 /// Draws into a file that is put in place with others.
@@ -27,9 +33,10 @@ pub(crate) fn finish(
     path: &Path,
     size: (u32, u32),
     theme: &Theme,
+    outputs: &Outputs,
 ) -> Result<FinishedFile, Failure> {
     let bytes = render(drawing, format_of(path)?, size, theme)?;
-    let mut file = OutputFile::create(path)?;
+    let mut file = outputs.create(path)?;
     file.write_all(&bytes).map_err(|error| file.explain(error))?;
     Ok(file.finish()?)
 }

@@ -4,6 +4,7 @@ use crate::cli::ColorWord;
 use crate::failure::Failure;
 use comfy_table::{Cell, ContentArrangement, Row, Table};
 use reigen_core::outside_words::{in_json, on_lines, on_one_line};
+use reigen_io::output_file::Outputs;
 use std::borrow::Cow;
 use std::io::{self, BufWriter, Write};
 
@@ -14,6 +15,7 @@ pub(crate) struct Out {
     silent: bool,
     /// Whoever reads wants no more; the work goes on, since its exit code still tells.
     closed: bool,
+    outputs: Outputs,
 }
 
 /// How many letters fit into a line of the terminal, or of what stands in for one and says so in `COLUMNS`; `None`
@@ -25,15 +27,20 @@ pub(crate) fn terminal_width() -> Option<u32> {
 
 impl Out {
     /// Standard output, with colour where it is wanted.
-    pub(crate) fn standard(color: ColorWord) -> Self {
+    pub(crate) fn standard(color: ColorWord, outputs: Outputs) -> Self {
         let stdout = io::stdout();
         let colour = color.on(&stdout);
-        Self { writer: Box::new(BufWriter::new(stdout)), colour, silent: false, closed: false }
+        Self { writer: Box::new(BufWriter::new(stdout)), colour, silent: false, closed: false, outputs }
     }
 
     /// Nowhere: what goes to standard output is the output that a person named so.
-    pub(crate) fn silent() -> Self {
-        Self { writer: Box::new(io::sink()), colour: false, silent: true, closed: false }
+    pub(crate) fn silent(outputs: Outputs) -> Self {
+        Self { writer: Box::new(io::sink()), colour: false, silent: true, closed: false, outputs }
+    }
+
+    /// What knows the files that are in the making.
+    pub(crate) fn outputs(&self) -> &Outputs {
+        &self.outputs
     }
 
     /// Whether nothing that is told here is seen.

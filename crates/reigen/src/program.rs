@@ -3,7 +3,7 @@
 use crate::done::Done;
 use crate::{cli, commands, failure, log, print};
 use clap::Parser;
-use reigen_io::output_file::remove_unfinished_and_exit;
+use reigen_io::output_file::Outputs;
 use std::process::ExitCode;
 use std::time::Instant;
 
@@ -15,12 +15,14 @@ const DIFFERS: u8 = 1;
 /// Does what the arguments ask for, and gives the exit code.
 pub(crate) fn run() -> ExitCode {
     let cli = cli::Cli::parse();
+    let outputs = Outputs::default();
+    let known = outputs.clone();
     // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
-    let _ = ctrlc::set_handler(|| remove_unfinished_and_exit(STOPPED));
-    failure::tell_of_panics();
+    let _ = ctrlc::set_handler(move || known.remove_and_exit(STOPPED));
+    failure::tell_of_panics(outputs.clone());
     let color = cli.manner.color;
     let began = Instant::now();
-    let done = begin(&cli).and_then(|mut out| {
+    let done = begin(&cli, outputs).and_then(|mut out| {
         let done = work(&cli.command, &mut out)?;
         out.finish()?;
         Ok(done)
@@ -34,11 +36,14 @@ pub(crate) fn run() -> ExitCode {
 }
 
 /// Checks what is read and written before either is done; gives where results go.
-fn begin(cli: &cli::Cli) -> Result<print::Out, failure::Failure> {
+fn begin(cli: &cli::Cli, outputs: Outputs) -> Result<print::Out, failure::Failure> {
     let files = cli.files();
     files.check()?;
     log::begin(&cli.manner)?;
-    Ok(if files.take_standard_output() { print::Out::silent() } else { print::Out::standard(cli.manner.color) })
+    Ok(match files.take_standard_output() {
+        true => print::Out::silent(outputs),
+        false => print::Out::standard(cli.manner.color, outputs),
+    })
 }
 
 /// Does what was asked for.
@@ -58,7 +63,7 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::F
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Simulate(arguments) => commands::simulate::run(arguments).map(|()| Done::Fine),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Done::Fine),
         cli::Command::Completions(arguments) => commands::completions::completions(arguments, out).map(|()| Done::Fine),
         cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Done::Fine),
         cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Done::Fine),

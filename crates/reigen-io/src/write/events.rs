@@ -43,13 +43,13 @@ pub struct EventFile {
 }
 
 impl EventFile {
-    /// Begins a file of events at `path`; `names` are those of the points, `origin` the file's own first time.
+    /// Begins events in a file; `names` are those of the points, `origin` the file's own first time.
     ///
     /// # Errors
     /// Where the ending tells no format, or the file cannot be written.
-    pub fn create(path: &Path, origin: Origin, names: Vec<String>) -> Result<Self, OutputError> {
-        Self::check_ending(path)?;
-        let mut file = OutputFile::create(path)?;
+    pub fn create(mut file: OutputFile, origin: Origin, names: Vec<String>) -> Result<Self, OutputError> {
+        let path = file.path().to_owned();
+        Self::check_ending(&path)?;
         let writer = match path.extension().and_then(|ending| ending.to_str()) {
             Some("jsonl") => Writer::JsonLines(file),
             #[cfg(feature = "parquet")]
@@ -190,7 +190,7 @@ impl EventTable {
 #[cfg(all(test, feature = "parquet"))]
 mod tests {
     use super::*;
-    use crate::write::output_file::put_in_place;
+    use crate::write::output_file::{Outputs, put_in_place};
     use ::parquet::file::reader::{FileReader, SerializedFileReader};
     use ::parquet::record::RowAccessor;
     use reigen_core::account::Rule;
@@ -212,7 +212,7 @@ mod tests {
         let paths = ["e.csv", "e.parquet"].map(|name| folder.path().join(name));
         for path in &paths {
             let names = vec!["drum".to_owned(), "pulses".to_owned()];
-            let mut file = EventFile::create(path, Origin(-5), names).unwrap();
+            let mut file = EventFile::create(Outputs::default().create(path).unwrap(), Origin(-5), names).unwrap();
             for (number, what) in whats.into_iter().enumerate() {
                 file.write(Event { time: Nanos(10 * number as u64), point: number % 2, what }).unwrap();
             }

@@ -19,7 +19,7 @@ pub use names::written_lines;
 use crate::archive::Packing;
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use output_file::{FinishedFile, OutputError, OutputFile, is_stream};
+use output_file::{FinishedFile, OutputError, OutputFile, Outputs, is_stream};
 use reigen_core::change::Change;
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
@@ -243,8 +243,8 @@ impl<W: Write> Text<W> {
 ///
 /// # Errors
 /// Where it cannot be written.
-pub fn write_sidecar(path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
-    packed::write_sidecar(path, heading)
+pub fn write_sidecar(outputs: &Outputs, path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
+    packed::write_sidecar(outputs, path, heading)
 }
 
 /// A number as text that cannot be taken for a level: always with a point or an exponent.

@@ -4,7 +4,7 @@ use super::destination::{Destination, folder_of};
 pub use super::destination::{FileIdentity, is_stream};
 pub use super::output_error::{OutputError, system_help};
 use super::unfinished::Unfinished;
-pub use super::unfinished::{NewFolders, remove_unfinished_and_exit, remove_unfinished_and_exit_from_panic};
+pub use super::unfinished::{NewFolders, Outputs};
 pub use crate::error::system_words;
 use std::fs::{File, Metadata};
 use std::io::{self, BufWriter, Stdout, Write};
@@ -51,11 +51,8 @@ impl Write for Target {
 }
 
 impl OutputFile {
-    /// Begins a file that is to stand at `path`; `-` is standard output.
-    ///
-    /// # Errors
-    /// Where the folder is missing or cannot be written to, or the file that stands there may only be read.
-    pub fn create(path: &Path) -> Result<Self, OutputError> {
+    /// See [`Outputs::create`].
+    pub(super) fn create(outputs: &Outputs, path: &Path) -> Result<Self, OutputError> {
         let explain = |source| OutputError::Io { path: path.to_owned(), source };
         let target = match Destination::of(path)? {
             Destination::StandardOutput => Target::Standard(io::stdout()),
@@ -67,7 +64,7 @@ impl OutputFile {
                     }
                     File::options().write(true).open(&place).map_err(explain)?;
                 }
-                let made = Unfinished::file(|| temporary(folder_of(&place), existing.as_ref()));
+                let made = outputs.temporary(|| temporary(folder_of(&place), existing.as_ref()));
                 let (known, file) = made.map_err(explain)?;
                 Target::Temporary { file, known, place }
             }
@@ -211,12 +208,12 @@ mod tests {
         let path = folder.path().join("edges.csv");
         let names = || std::fs::read_dir(folder.path()).unwrap().count();
         std::fs::write(&path, "old").unwrap();
-        let mut left = OutputFile::create(&path).unwrap();
+        let mut left = Outputs::default().create(&path).unwrap();
         left.write_all(b"half").unwrap();
         left.flush().unwrap();
         drop(left);
         assert_eq!((std::fs::read_to_string(&path).unwrap().as_str(), names()), ("old", 1));
-        let mut whole = OutputFile::create(&path).unwrap();
+        let mut whole = Outputs::default().create(&path).unwrap();
         whole.write_all(b"new").unwrap();
         assert_eq!(std::fs::read_to_string(&path).unwrap(), "old");
         put_in_place([whole.finish().unwrap()]).unwrap();
@@ -226,9 +223,9 @@ mod tests {
     #[test]
     fn a_place_that_cannot_be_is_refused() {
         let folder = tempfile::tempdir().unwrap();
-        assert!(matches!(OutputFile::create(folder.path()), Err(OutputError::IsFolder(_))));
+        assert!(matches!(Outputs::default().create(folder.path()), Err(OutputError::IsFolder(_))));
         let nowhere = folder.path().join("no/such/file");
-        assert!(matches!(OutputFile::create(&nowhere), Err(OutputError::NoFolder { .. })));
+        assert!(matches!(Outputs::default().create(&nowhere), Err(OutputError::NoFolder { .. })));
     }
 
     #[test]
@@ -237,7 +234,7 @@ mod tests {
         let path = |name: &str| folder.path().join(name);
         std::fs::write(path("old"), "old").unwrap();
         let write = |name: &str| {
-            let mut file = OutputFile::create(&path(name)).unwrap();
+            let mut file = Outputs::default().create(&path(name)).unwrap();
             file.write_all(b"new").unwrap();
             file.finish().unwrap()
         };
@@ -265,7 +262,7 @@ mod tests {
         std::os::unix::fs::symlink("private", path("link")).unwrap();
         std::os::unix::fs::symlink("fresh", path("dangling")).unwrap();
         for name in ["link", "dangling"] {
-            let mut file = OutputFile::create(&path(name)).unwrap();
+            let mut file = Outputs::default().create(&path(name)).unwrap();
             file.write_all(b"new").unwrap();
             put_in_place([file.finish().unwrap()]).unwrap();
             assert!(path(name).is_symlink());
@@ -273,18 +270,18 @@ mod tests {
         assert_eq!(std::fs::read_to_string(path("private")).unwrap(), "new");
         assert_eq!((mode("private"), std::fs::read_to_string(path("fresh")).unwrap().as_str()), (0o600, "new"));
         std::fs::set_permissions(path("private"), std::fs::Permissions::from_mode(0o400)).unwrap();
-        assert!(matches!(OutputFile::create(&path("link")), Err(OutputError::ReadOnly(_))));
+        assert!(matches!(Outputs::default().create(&path("link")), Err(OutputError::ReadOnly(_))));
     }
 
     #[test]
     fn new_folders_go_unless_they_are_kept() {
         let folder = tempfile::tempdir().unwrap();
         let deep = folder.path().join("a/b/c");
-        drop(NewFolders::create(&deep).unwrap());
+        drop(Outputs::default().create_folders(&deep).unwrap());
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
-        NewFolders::create(&deep).unwrap().keep();
+        Outputs::default().create_folders(&deep).unwrap().keep();
         assert!(deep.is_dir());
-        drop(NewFolders::create(&deep).unwrap());
+        drop(Outputs::default().create_folders(&deep).unwrap());
         assert!(deep.is_dir());
     }
 }

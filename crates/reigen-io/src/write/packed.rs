@@ -2,7 +2,7 @@
 
 use super::{
     Changes, Heading, Out, Text,
-    output_file::{FinishedFile, OutputError, OutputFile},
+    output_file::{FinishedFile, OutputError, Outputs},
 };
 use crate::packed::sidecar;
 use reigen_core::change::{Change, Value};
@@ -86,8 +86,8 @@ pub(super) fn check(heading: &Heading) -> Result<(), String> {
 }
 
 /// Writes what they mean into a file beside them.
-pub(super) fn write_sidecar(path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
-    let mut file = OutputFile::create(&sidecar::path(path))?;
+pub(super) fn write_sidecar(outputs: &Outputs, path: &Path, heading: &Heading) -> Result<FinishedFile, OutputError> {
+    let mut file = outputs.create(&sidecar::path(path))?;
     let names = heading.lines.iter().map(|line| line.name.clone()).collect();
     let text = sidecar::text(heading.step, names);
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;

@@ -6,7 +6,6 @@ use reigen_core::cast;
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn, StepColumn};
 use reigen_core::time::{Nanos, Origin, Window, seconds_short};
 use std::io::{self, Write};
-use std::path::Path;
 
 /// A signal of the trace.
 #[derive(Debug, Clone, Copy)]
@@ -54,14 +53,13 @@ pub struct Names<'a> {
 }
 
 impl TraceFile {
-    /// Begins a trace at `path`. Its signals are first the points, then the lines.
+    /// Begins a trace in a file. Its signals are first the points, then the lines.
     ///
     /// A VCD knows no negative times: where the recording has such, the trace begins at 0 and says so.
     ///
     /// # Errors
     /// Where the file cannot be written.
-    pub fn create(path: &Path, names: &Names<'_>) -> Result<Self, OutputError> {
-        let mut file = OutputFile::create(path)?;
+    pub fn create(mut file: OutputFile, names: &Names<'_>) -> Result<Self, OutputError> {
         write_header(&mut file, names).map_err(|error| file.explain(error))?;
         let shapes: Vec<Shape> =
             names.points.iter().map(|(_, shape)| *shape).chain(names.lines.iter().map(|_| Shape::Bit)).collect();
@@ -199,7 +197,7 @@ pub(crate) fn code(mut number: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::write::output_file::put_in_place;
+    use crate::write::output_file::{Outputs, put_in_place};
 
     #[test]
     fn codes_are_all_different() {
@@ -214,7 +212,7 @@ mod tests {
         let path = folder.path().join("t.vcd");
         let names =
             Names { points: vec![("n", Shape::Count), ("a", Shape::Bit)], lines: vec!["A"], origin: Origin(100) };
-        let mut trace = TraceFile::create(&path, &names).unwrap();
+        let mut trace = TraceFile::create(Outputs::default().create(&path).unwrap(), &names).unwrap();
         let time = |times: &[u64]| times.iter().map(|&time| Nanos(time)).collect::<Vec<_>>();
         let mut count = CountColumn { before: None, times: time(&[0, 5]), values: vec![0, -1] };
         let mut bit = BitColumn { level: Some(false), since: Nanos(2), toggles: time(&[5, 5, 7]) };

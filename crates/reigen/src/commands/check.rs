@@ -8,7 +8,7 @@ use crate::print::Out;
 use crate::views::check::{print, wiring_picture};
 use reigen_draw::schematic::WiringPicture;
 use reigen_draw::theme::Theme;
-use reigen_io::output_file::{FinishedFile, OutputFile, put_in_place};
+use reigen_io::output_file::{FinishedFile, Outputs, put_in_place};
 use reigen_run::points::number_of;
 use reigen_run::station_file::StationFile;
 use reigen_station::electrical::list::WireRow;
@@ -29,12 +29,12 @@ pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Fai
     let checked = check(&station.station);
     let mut files = Vec::new();
     if let Some(path) = &arguments.csv {
-        files.push(write_list(&checked.wires, path)?);
+        files.push(write_list(&checked.wires, path, out.outputs())?);
     }
     if let Some(path) = &arguments.draw {
         let picture = picture(&station, &checked, &arguments.points)?;
         let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
-        files.push(picture::finish(&picture, path, (WIDTH, picture.needed_height()), &theme)?);
+        files.push(picture::finish(&picture, path, (WIDTH, picture.needed_height()), &theme, out.outputs())?);
     }
     put_in_place(files)?;
     print(&station, &checked, arguments.json, arguments.list, out)
@@ -52,13 +52,13 @@ const COLUMNS: [&str; 11] =
     ["wire", "cable", "cable_m", "device", "pin", "to", "through", "points", "address", "function", "remark"];
 
 /// Writes the list to wire from as CSV (RFC 4180).
-fn write_list(wires: &[WireRow], path: &Path) -> Result<FinishedFile, Failure> {
+fn write_list(wires: &[WireRow], path: &Path, outputs: &Outputs) -> Result<FinishedFile, Failure> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let whole =
         writer.write_record(COLUMNS).and_then(|()| wires.iter().try_for_each(|row| writer.write_record(cells(row))));
     whole.map_err(|error| Failure::Print(error.into()))?;
     let bytes = writer.into_inner().map_err(|error| Failure::Print(std::io::Error::other(error.to_string())))?;
-    let mut file = OutputFile::create(path)?;
+    let mut file = outputs.create(path)?;
     file.write_all(&bytes).map_err(|error| file.explain(error))?;
     Ok(file.finish()?)
 }

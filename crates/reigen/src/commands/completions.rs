@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use clap::CommandFactory;
 use clap_mangen::Man;
-use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
+use reigen_io::output_file::{OutputError, put_in_place};
 use std::io::Write;
 
 /// What the program is called.
@@ -21,10 +21,11 @@ pub(crate) fn completions(arguments: &CompletionsArguments, out: &mut Out) -> Re
 /// Writes a manual page for the program and for each command.
 pub(crate) fn man(arguments: &ManArguments, out: &mut Out) -> Result<(), Failure> {
     let folder = &arguments.folder;
-    let folders = NewFolders::create(folder).map_err(|source| OutputError::Io { path: folder.clone(), source })?;
+    let folders =
+        out.outputs().create_folders(folder).map_err(|source| OutputError::Io { path: folder.clone(), source })?;
     let mut finished = Vec::new();
     for (name, command) in pages() {
-        let mut file = OutputFile::create(&folder.join(name))?;
+        let mut file = out.outputs().create(&folder.join(name))?;
         let written = Man::new(command).render(&mut file);
         written.map_err(|error| file.explain(error))?;
         finished.push(file.finish()?);

@@ -11,7 +11,7 @@ use reigen_core::finding::Finding;
 use reigen_core::names::{counted, nearest, some_of};
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::convert::{self, Chosen, ConvertError, Converted, convert};
-use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::output_file::put_in_place;
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
 use reigen_io::write::{Format, Heading, Line, begin_file, write_sidecar, written_lines};
@@ -37,7 +37,7 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     let mut bar = Bar::new(recording.progress());
     let mut copy =
         |recording: &mut Recording, changes| convert(recording, &chosen, &stretch_wanted, changes, &mut || bar.show());
-    let mut file = OutputFile::create(output)?;
+    let mut file = out.outputs().create(output)?;
     let changes = begin_file(&mut file, format, &heading)?;
     let done = copy(&mut recording, changes).map_err(|error| match error {
         ConvertError::Recording(error) => Failure::from(error),
@@ -45,7 +45,7 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
     })?;
     bar.hide();
     let end = stretch.end(recording.origin(), recording.last_time())?;
-    let sidecar = if format.0 == Format::Packed { Some(write_sidecar(output, &heading)?) } else { None };
+    let sidecar = if format.0 == Format::Packed { Some(write_sidecar(out.outputs(), output, &heading)?) } else { None };
     put_in_place(std::iter::once(file.finish()?).chain(sidecar))?;
     let from = seconds_short(recording.origin().file_time_ns(stretch.from));
     let to = seconds_short(recording.origin().file_time_ns(end));

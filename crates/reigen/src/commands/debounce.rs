@@ -11,6 +11,7 @@ use reigen_core::measure::advice::{Advised, Wish};
 use reigen_core::measure::debounce::Method;
 use reigen_draw::curve::CurvePicture;
 use reigen_draw::theme::Theme;
+use reigen_io::output_file::Outputs;
 use std::path::Path;
 
 /// Runs the command.
@@ -38,17 +39,17 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
         print(one, arguments.true_count, out)?;
     }
     if let Some(path) = &arguments.draw {
-        draw(one, arguments.true_count, path)?;
+        draw(one, arguments.true_count, path, out.outputs())?;
     }
     let gives = |count| one.debounced.advice.count == Some(count);
     Ok(if arguments.true_count.is_none_or(gives) { Done::Fine } else { Done::Differs })
 }
 
 /// Draws the curves, the advised method's first.
-fn draw(measured: &Measured, true_count: Option<u64>, path: &Path) -> Result<(), Failure> {
+fn draw(measured: &Measured, true_count: Option<u64>, path: &Path, outputs: &Outputs) -> Result<(), Failure> {
     let advised = measured.debounced.advice.advised.map_or("stable", Advised::method);
     let mut methods: Vec<&Method> = measured.debounced.methods.iter().collect();
     methods.sort_by_key(|method| method.name != advised);
     let title = format!("{}: actuations counted at each debounce time", measured.line);
-    picture::write(&CurvePicture { title, methods, true_count }, path, (1280, 800), &Theme::LIGHT)
+    picture::write(&CurvePicture { title, methods, true_count }, path, (1280, 800), &Theme::LIGHT, outputs)
 }

@@ -9,7 +9,7 @@ use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::measure::advice::Wish;
 use reigen_io::options::ReadOptions;
-use reigen_io::output_file::{NewFolders, OutputError, OutputFile, put_in_place};
+use reigen_io::output_file::{OutputError, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
 use reigen_run::outcome::Outcome;
@@ -174,13 +174,13 @@ fn mended(station: &str, pairs: &[(&str, &str)]) -> String {
 
 fn write_into(folder: &Path, walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     let refuse = |source| OutputError::Io { path: folder.to_owned(), source };
-    let folders = NewFolders::create(folder).map_err(refuse)?;
+    let folders = out.outputs().create_folders(folder).map_err(refuse)?;
     let truth = serde_json::to_vec_pretty(&walk.truth).map_err(std::io::Error::from)?;
     let contents: [&[u8]; FILES.len()] =
         [STATION.as_bytes(), SCENARIO.as_bytes(), &walk.recording, &truth, CAPTURES.as_bytes()];
     let mut finished = Vec::new();
     for (name, bytes) in FILES.into_iter().zip(contents) {
-        let mut file = OutputFile::create(&folder.join(name))?;
+        let mut file = out.outputs().create(&folder.join(name))?;
         file.write_all(bytes).map_err(|error| file.explain(error))?;
         finished.push(file.finish()?);
     }

@@ -48,7 +48,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
         Some(path) => {
             let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
             let height = arguments.height.unwrap_or_else(|| diagram.least_height().max(USUAL_HEIGHT));
-            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), height), &theme)
+            picture::write(&diagram, path, (arguments.width.unwrap_or(1280), height), &theme, out.outputs())
         }
         None => {
             let width = arguments.width.unwrap_or_else(|| crate::print::terminal_width().unwrap_or(USUAL_WIDTH));

@@ -77,7 +77,7 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
     let named: Vec<(String, &Pulses)> = inputs.iter().map(name).zip(&pulses).collect();
     if let Some(path) = &arguments.draw {
         let picture = picture(&named, period, swept, arguments.readings);
-        picture::write(&picture, path, (1280, 800), &Theme::LIGHT)?;
+        picture::write(&picture, path, (1280, 800), &Theme::LIGHT, out.outputs())?;
     }
     let periods = swept.map_or_else(Vec::new, |(from, to)| sweep(from, to, arguments.steps as usize));
     let told = Told {

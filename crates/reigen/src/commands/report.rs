@@ -20,7 +20,7 @@ use reigen_core::time::seconds_short;
 use reigen_draw::diagram::Diagram;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
-use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::output_file::put_in_place;
 use reigen_run::outcome::Outcome;
 use reigen_run::points::numbers_of;
 use reigen_run::states::States;
@@ -101,7 +101,7 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     show_displays(&station, &states, &mut outcome);
     let page = page(&station, &outcome, diagram, taken_for)?;
     let text = page.render().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
-    let mut file = OutputFile::create(&arguments.output)?;
+    let mut file = out.outputs().create(&arguments.output)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     put_in_place([file.finish()?])?;
     out.line(format!("{}: {} kB, to be opened in any browser", arguments.output.display(), text.len().div_ceil(1000)))

@@ -13,6 +13,7 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
 use reigen_io::options::ReadOptions;
+use reigen_io::output_file::Outputs;
 use reigen_io::recording::Clock;
 use reigen_io::small_file;
 use reigen_io::source::Source;
@@ -33,7 +34,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
-    let wanted = run_options(arguments, truth.as_ref());
+    let wanted = run_options(arguments, truth.as_ref(), out.outputs());
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
@@ -88,8 +89,9 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
 }
 
 /// What the arguments ask of a run, and the truth that they name.
-fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>) -> RunOptions<'a> {
+fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>, outputs: &Outputs) -> RunOptions<'a> {
     RunOptions {
+        outputs: outputs.clone(),
         truth,
         remembered: None,
         counted_before: false,

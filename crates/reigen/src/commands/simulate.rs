@@ -2,16 +2,17 @@
 
 use crate::cli::SimulateArguments;
 use crate::failure::Failure;
+use crate::print::Out;
 use crate::simulation::{heading, parse, write_all};
 use reigen_core::time::Nanos;
-use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::output_file::put_in_place;
 use reigen_io::small_file::Wanted;
 use reigen_io::write::{Format, begin_file};
 use reigen_run::station_file::read_text;
 use reigen_station::simulate::Simulation;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
+pub(crate) fn run(arguments: &SimulateArguments, out: &Out) -> Result<(), Failure> {
     let name = arguments.scenario.display().to_string();
     let source = read_text(&arguments.scenario, Wanted::Toml, "the argument is the scenario file")?;
     let scenario = parse(&name, &source)?;
@@ -23,10 +24,10 @@ pub(crate) fn run(arguments: &SimulateArguments) -> Result<(), Failure> {
         });
     }
     let format = Format::of_output(&arguments.output, Format::Vcd)?;
-    let truth = arguments.truth.as_deref().map(OutputFile::create).transpose()?;
+    let truth = arguments.truth.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let mut simulation = Simulation::new(&scenario, arguments.seed, end);
     let heading = heading(&simulation);
-    let mut file = OutputFile::create(&arguments.output)?;
+    let mut file = out.outputs().create(&arguments.output)?;
     let written = write_all(&mut simulation, begin_file(&mut file, format, &heading)?);
     written.map_err(|error| file.explain(error))?;
     let mut finished = vec![file.finish()?];

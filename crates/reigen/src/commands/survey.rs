@@ -7,7 +7,7 @@ use crate::print::Out;
 use crate::reading::{self, read_options};
 use crate::views::survey::{Json, Surveyed, print, survey};
 use reigen_core::names::counted;
-use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::output_file::{Outputs, put_in_place};
 use std::io::Write as _;
 use std::path::Path;
 
@@ -16,7 +16,7 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
     let options = read_options(&arguments.reading)?;
     let recording = reading::open(&arguments.recording, &options)?;
     let surveyed = survey(recording)?;
-    let written = arguments.station.as_deref().map(|path| write_station(&surveyed, path)).transpose()?;
+    let written = arguments.station.as_deref().map(|path| write_station(&surveyed, path, out.outputs())).transpose()?;
     match arguments.json {
         true => return out.json(&Json::new(&surveyed)),
         false => print(&surveyed, out)?,
@@ -36,9 +36,9 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
 }
 
 /// Writes a first station file; gives its name and how many points it has.
-fn write_station(surveyed: &Surveyed, path: &Path) -> Result<(String, usize), Failure> {
+fn write_station(surveyed: &Surveyed, path: &Path, outputs: &Outputs) -> Result<(String, usize), Failure> {
     let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines, &surveyed.nameable);
-    let mut file = OutputFile::create(path)?;
+    let mut file = outputs.create(path)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     put_in_place([file.finish()?])?;
     Ok((path.display().to_string(), points))

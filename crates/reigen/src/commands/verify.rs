@@ -9,7 +9,7 @@ use crate::views::verify::{Held, Json, Verified, expectations, print};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
 use reigen_io::options::ReadOptions;
-use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::output_file::{Outputs, put_in_place};
 use reigen_io::source::Source;
 use reigen_io::write::Format;
 use reigen_run::station_file::StationFile;
@@ -38,7 +38,7 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
         findings.extend(told.findings);
     }
     if let Some(path) = &arguments.junit {
-        write_junit(&station, &all, path)?;
+        write_junit(&station, &all, path, out.outputs())?;
     }
     let pass = all.iter().all(|told| told.pass);
     match arguments.json {
@@ -86,7 +86,7 @@ fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<V
     expectations(station, &|| reading::open_source(&source, options))
 }
 
-fn write_junit(station: &StationFile, all: &[Held], path: &Path) -> Result<(), Failure> {
+fn write_junit(station: &StationFile, all: &[Held], path: &Path, outputs: &Outputs) -> Result<(), Failure> {
     let mut report = Report::new(station.station.title.as_deref().unwrap_or(&station.name));
     let mut suites: Vec<TestSuite> = Vec::new();
     for told in all {
@@ -109,7 +109,7 @@ fn write_junit(station: &StationFile, all: &[Held], path: &Path) -> Result<(), F
         }
     }
     report.add_test_suites(suites);
-    let mut file = OutputFile::create(path)?;
+    let mut file = outputs.create(path)?;
     let text = report.to_string().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     Ok(put_in_place([file.finish()?])?)
