@@ -40,12 +40,7 @@ impl Scale {
 }
 
 impl Drawing for CurvePicture<'_> {
-    fn draw<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        (width, height): (u32, u32),
-        theme: &Theme,
-    ) -> Result<(), PictureError> {
+    fn draw(&self, pen: &Pen<'_>, (width, height): (u32, u32), theme: &Theme) -> Result<(), PictureError> {
         let scale = self.scale(cast::i32_from_u32(width) - RIGHT, cast::i32_from_u32(height) - BOTTOM);
         pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         draw_grid(pen, &scale, theme)?;
@@ -97,7 +92,7 @@ impl CurvePicture<'_> {
     }
 }
 
-fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
+fn draw_grid(pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
     let (shortest, longest) = (cast::i32_from_f64(scale.times.ends.0), cast::i32_from_f64(scale.times.ends.1));
     for decade in shortest..=longest {
         let nanos = 10f64.powi(decade);
@@ -126,7 +121,7 @@ fn marks(most: u64) -> Vec<u64> {
     [0].into_iter().chain(all.take_while(|count| *count <= most)).collect()
 }
 
-fn draw_curve<DB: DrawingBackend>(pen: &Pen<'_, DB>, method: &Method, scale: &Scale, colour: RGBColor) -> Stroke {
+fn draw_curve(pen: &Pen<'_>, method: &Method, scale: &Scale, colour: RGBColor) -> Stroke {
     let mut points = Vec::new();
     for plateau in method.curve.plateaus() {
         let y = scale.y(plateau.count);

@@ -74,12 +74,7 @@ struct Lane {
 }
 
 impl Drawing for Diagram {
-    fn draw<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        (width, height): (u32, u32),
-        theme: &Theme,
-    ) -> Result<(), PictureError> {
+    fn draw(&self, pen: &Pen<'_>, (width, height): (u32, u32), theme: &Theme) -> Result<(), PictureError> {
         let (width, height) = (cast::i32_from_u32(width), cast::i32_from_u32(height));
         let room = height - TOP - BOTTOM;
         let rows = cast::i32_from_usize(self.rows.len().max(1));
@@ -121,7 +116,7 @@ impl Diagram {
         LEFT + cast::i32_from_f64(time.saturating_sub(self.from).0 as f64 / length * f64::from(right - LEFT))
     }
 
-    fn draw_axis<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, right: i32, bottom: i32, theme: &Theme) -> Stroke {
+    fn draw_axis(&self, pen: &Pen<'_>, right: i32, bottom: i32, theme: &Theme) -> Stroke {
         let [from, until] = [self.from, self.until].map(|time| self.origin.file_time_ns(time));
         let axis = axis(from, until, i64::from((right - LEFT) / 110).max(2));
         for (mark, label) in &axis.marks {
@@ -133,7 +128,7 @@ impl Diagram {
         pen.text(&format!("time in {}", axis.title), ((LEFT + right) / 2, bottom + 32), 14, Align::Centre, theme.faint)
     }
 
-    fn draw_row<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, row: &Row, lane: Lane, theme: &Theme) -> Stroke {
+    fn draw_row(&self, pen: &Pen<'_>, row: &Row, lane: Lane, theme: &Theme) -> Stroke {
         let middle = (lane.top + lane.bottom) / 2;
         let two = !row.under.is_empty() && lane.bottom - lane.top > 30;
         let shift = if two { 9 } else { 0 };
@@ -179,7 +174,7 @@ impl Diagram {
     }
 
     /// A line: high above, low below; dense columns as a shade.
-    fn draw_wave<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, trace: &Trace, lane: Lane, colour: RGBColor) -> Stroke {
+    fn draw_wave(&self, pen: &Pen<'_>, trace: &Trace, lane: Lane, colour: RGBColor) -> Stroke {
         let mut flat: Option<(i32, i32)> = None;
         let mut last: Option<i32> = None;
         for (x, column) in (LEFT..).zip(self.columns(trace, lane.right)) {
@@ -203,7 +198,7 @@ impl Diagram {
     }
 
     /// A point: a bar while it is on.
-    fn draw_bar<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, trace: &Trace, lane: Lane, theme: &Theme) -> Stroke {
+    fn draw_bar(&self, pen: &Pen<'_>, trace: &Trace, lane: Lane, theme: &Theme) -> Stroke {
         pen.line((LEFT, lane.bottom), (lane.right, lane.bottom), theme.on.mix(0.5))?;
         let mut on_since: Option<i32> = None;
         for (x, column) in (LEFT..).zip(self.columns(trace, lane.right)) {
@@ -222,14 +217,7 @@ impl Diagram {
         self.end_bar(pen, on_since, lane.right, lane, theme)
     }
 
-    fn end_bar<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        since: Option<i32>,
-        x: i32,
-        lane: Lane,
-        theme: &Theme,
-    ) -> Stroke {
+    fn end_bar(&self, pen: &Pen<'_>, since: Option<i32>, x: i32, lane: Lane, theme: &Theme) -> Stroke {
         let Some(since) = since else { return Ok(()) };
         let until = x.max(since + 1);
         pen.fill([since, lane.top, until, lane.bottom], theme.on.mix(0.35))?;
@@ -241,13 +229,7 @@ impl Diagram {
     }
 
     /// Marks of edges that were thrown away, one shape for each rule.
-    fn draw_rejected<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        rejected: &[(Nanos, Rule)],
-        lane: Lane,
-        theme: &Theme,
-    ) -> Stroke {
+    fn draw_rejected(&self, pen: &Pen<'_>, rejected: &[(Nanos, Rule)], lane: Lane, theme: &Theme) -> Stroke {
         let mut last = None;
         for &(time, rule) in rejected.iter().filter(|(time, _)| (self.from..=self.until).contains(time)) {
             let x = self.x_of(time, lane.right);
@@ -262,14 +244,7 @@ impl Diagram {
     }
 
     /// A timer's time as it runs.
-    fn draw_ramp<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        time: Nanos,
-        running: &Trace,
-        lane: Lane,
-        theme: &Theme,
-    ) -> Stroke {
+    fn draw_ramp(&self, pen: &Pen<'_>, time: Nanos, running: &Trace, lane: Lane, theme: &Theme) -> Stroke {
         let height = f64::from(lane.bottom - lane.top);
         for x in LEFT..lane.right {
             let (from, _) = self.column(x, lane.right);
@@ -283,7 +258,7 @@ impl Diagram {
     }
 
     /// What the marks mean, for the rules that occur.
-    fn draw_legend<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, y: i32, theme: &Theme) -> Stroke {
+    fn draw_legend(&self, pen: &Pen<'_>, y: i32, theme: &Theme) -> Stroke {
         let occurs = |wanted: Rule| {
             self.rows.iter().any(|row| match &row.content {
                 Content::Bit { rejected, .. } => rejected.iter().any(|(_, rule)| *rule == wanted),
@@ -313,14 +288,14 @@ impl Diagram {
 }
 
 /// A column of many changes: a shade that is darker the more there are, up to the share of high.
-fn draw_dense<DB: DrawingBackend>(pen: &Pen<'_, DB>, x: i32, slice: Slice, lane: Lane, colour: RGBColor) -> Stroke {
+fn draw_dense(pen: &Pen<'_>, x: i32, slice: Slice, lane: Lane, colour: RGBColor) -> Stroke {
     let dark = 0.16 + 0.08 * (slice.toggles.max(1) as f64).log10().min(4.0);
     pen.fill([x, lane.top, x + 1, lane.bottom], colour.mix(dark))?;
     let height = cast::i32_from_f64(f64::from(lane.bottom - lane.top) * slice.high);
     pen.fill([x, lane.bottom - height, x + 1, lane.bottom], colour.mix(dark + 0.1))
 }
 
-fn end_flat<DB: DrawingBackend>(pen: &Pen<'_, DB>, flat: Option<(i32, i32)>, x: i32, colour: RGBColor) -> Stroke {
+fn end_flat(pen: &Pen<'_>, flat: Option<(i32, i32)>, x: i32, colour: RGBColor) -> Stroke {
     match flat {
         Some((since, y)) => pen.line((since, y), (x, y), colour),
         None => Ok(()),
@@ -328,7 +303,7 @@ fn end_flat<DB: DrawingBackend>(pen: &Pen<'_, DB>, flat: Option<(i32, i32)>, x: 
 }
 
 /// The mark of a rule: a triangle for bounce, a diamond for glitch, a square for missed.
-fn mark<DB: DrawingBackend>(pen: &Pen<'_, DB>, rule: Rule, (x, y): (i32, i32), theme: &Theme) -> Stroke {
+fn mark(pen: &Pen<'_>, rule: Rule, (x, y): (i32, i32), theme: &Theme) -> Stroke {
     let points = match rule {
         Rule::Bounce => vec![(x - 4, y - 4), (x + 4, y - 4), (x, y + 4)],
         Rule::Glitch => vec![(x - 4, y), (x, y - 5), (x + 4, y), (x, y + 5)],

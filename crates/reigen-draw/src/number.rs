@@ -64,9 +64,9 @@ impl NumberRow {
     }
 
     /// Draws it; `column` gives the times of a column of pixels.
-    pub(crate) fn draw<DB: DrawingBackend>(
+    pub(crate) fn draw(
         &self,
-        pen: &Pen<'_, DB>,
+        pen: &Pen<'_>,
         place: Place,
         column: &dyn Fn(i32) -> (Nanos, Nanos),
         theme: &Theme,

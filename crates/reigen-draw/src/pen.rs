@@ -27,9 +27,6 @@ pub(crate) fn register_font() {
     let _ = plotters::style::register_font(FONT, FontStyle::Normal, notosans::REGULAR_TTF);
 }
 
-/// A pen on a picture. Strokes outside of it are cut off by the backend.
-pub struct Pen<'a, DB: DrawingBackend>(pub &'a DrawingArea<DB, Shift>);
-
 /// A backend's error, in words.
 pub type Stroke = Result<(), String>;
 
@@ -37,11 +34,44 @@ fn words<T, E: std::fmt::Display>(result: Result<T, E>) -> Stroke {
     result.map(drop).map_err(|error| error.to_string())
 }
 
-impl<DB: DrawingBackend> Pen<'_, DB> {
+/// What a pen draws on: pixels, or lines that scale.
+trait Canvas {
+    fn rectangle(&self, corners: [(i32, i32); 2], colour: RGBAColor) -> Stroke;
+    fn path(&self, points: Vec<(i32, i32)>, colour: RGBAColor, width: u32) -> Stroke;
+    fn shape(&self, points: Vec<(i32, i32)>, colour: RGBAColor) -> Stroke;
+    fn text(&self, text: &str, at: (i32, i32), style: &TextStyle<'_>) -> Stroke;
+}
+
+impl<DB: DrawingBackend> Canvas for DrawingArea<DB, Shift> {
+    fn rectangle(&self, corners: [(i32, i32); 2], colour: RGBAColor) -> Stroke {
+        words(self.draw(&Rectangle::new(corners, colour.filled())))
+    }
+
+    fn path(&self, points: Vec<(i32, i32)>, colour: RGBAColor, width: u32) -> Stroke {
+        words(self.draw(&PathElement::new(points, colour.stroke_width(width))))
+    }
+
+    fn shape(&self, points: Vec<(i32, i32)>, colour: RGBAColor) -> Stroke {
+        words(self.draw(&Polygon::new(points, colour)))
+    }
+
+    fn text(&self, text: &str, at: (i32, i32), style: &TextStyle<'_>) -> Stroke {
+        words(self.draw(&Text::new(text.to_owned(), at, style.clone())))
+    }
+}
+
+/// A pen on a picture, whatever the backend. Strokes outside of it are cut off.
+pub struct Pen<'a>(&'a dyn Canvas);
+
+impl<'a> Pen<'a> {
+    /// A pen on an area of a backend.
+    pub(crate) fn new<DB: DrawingBackend>(area: &'a DrawingArea<DB, Shift>) -> Self {
+        Self(area)
+    }
+
     /// A filled rectangle.
     pub fn fill(&self, [left, top, right, bottom]: [i32; 4], colour: impl Into<RGBAColor>) -> Stroke {
-        let colour: RGBAColor = colour.into();
-        words(self.0.draw(&Rectangle::new([(left, top), (right, bottom)], colour.filled())))
+        self.0.rectangle([(left, top), (right, bottom)], colour.into())
     }
 
     /// A straight line.
@@ -51,14 +81,12 @@ impl<DB: DrawingBackend> Pen<'_, DB> {
 
     /// A line through points.
     pub fn path(&self, points: Vec<(i32, i32)>, colour: impl Into<RGBAColor>, width: u32) -> Stroke {
-        let colour: RGBAColor = colour.into();
-        words(self.0.draw(&PathElement::new(points, colour.stroke_width(width))))
+        self.0.path(points, colour.into(), width)
     }
 
     /// A filled shape.
     pub fn shape(&self, points: Vec<(i32, i32)>, colour: impl Into<RGBAColor>) -> Stroke {
-        let colour: RGBAColor = colour.into();
-        words(self.0.draw(&Polygon::new(points, colour)))
+        self.0.shape(points, colour.into())
     }
 
     /// A text whose middle is at the height of its point.
@@ -71,6 +99,6 @@ impl<DB: DrawingBackend> Pen<'_, DB> {
         let style = TextStyle::from((FONT, cast::i32_from_u32(size)).into_font())
             .color(&colour)
             .pos(Pos::new(side, VPos::Center));
-        words(self.0.draw(&Text::new(on_one_line(text).into_owned(), at, style)))
+        self.0.text(&on_one_line(text), at, &style)
     }
 }

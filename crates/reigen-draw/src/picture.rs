@@ -53,7 +53,7 @@ pub trait Drawing {
     ///
     /// # Errors
     /// Where there is no room for it, or the backend fails.
-    fn draw<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, size: (u32, u32), theme: &Theme) -> Result<(), PictureError>;
+    fn draw(&self, pen: &Pen<'_>, size: (u32, u32), theme: &Theme) -> Result<(), PictureError>;
 }
 
 /// Draws to bytes.
@@ -61,7 +61,7 @@ pub trait Drawing {
 /// # Errors
 /// Where the size is none, or the drawing fails.
 pub fn render(
-    drawing: &impl Drawing,
+    drawing: &dyn Drawing,
     format: Format,
     (width, height): (u32, u32),
     theme: &Theme,
@@ -85,14 +85,14 @@ pub fn render(
 }
 
 fn paint<DB: DrawingBackend>(
-    drawing: &impl Drawing,
+    drawing: &dyn Drawing,
     backend: DB,
     size: (u32, u32),
     theme: &Theme,
 ) -> Result<(), PictureError> {
     let area = backend.into_drawing_area();
     area.fill(&theme.ground).map_err(|error| PictureError::Backend(error.to_string()))?;
-    drawing.draw(&Pen(&area), size, theme)?;
+    drawing.draw(&Pen::new(&area), size, theme)?;
     area.present().map_err(|error| PictureError::Backend(error.to_string()))
 }
 

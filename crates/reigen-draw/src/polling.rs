@@ -53,12 +53,7 @@ impl Scale {
 }
 
 impl Drawing for PollingPicture {
-    fn draw<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        (width, height): (u32, u32),
-        theme: &Theme,
-    ) -> Result<(), PictureError> {
+    fn draw(&self, pen: &Pen<'_>, (width, height): (u32, u32), theme: &Theme) -> Result<(), PictureError> {
         let ends = self.curves.iter().flat_map(|curve| curve.points.first().into_iter().chain(curve.points.last()));
         let logarithms = || ends.clone().map(|(period, _)| (period.0.max(1) as f64).log10());
         let periods = (logarithms().fold(f64::INFINITY, f64::min), logarithms().fold(0.0, f64::max));
@@ -80,7 +75,7 @@ impl Drawing for PollingPicture {
 }
 
 impl PollingPicture {
-    fn draw_curves<DB: DrawingBackend>(&self, pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
+    fn draw_curves(&self, pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
         let colours = theme.curves();
         // Names stand at their curves' ends, pushed apart where they would meet.
         let mut names: Vec<(i32, &str, RGBColor)> = Vec::new();
@@ -101,7 +96,7 @@ impl PollingPicture {
     }
 }
 
-fn draw_grid<DB: DrawingBackend>(pen: &Pen<'_, DB>, scale: &Scale, theme: &Theme) -> Stroke {
+fn draw_grid(pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
     for step in 0..=4 {
         let share = f64::from(step) / 4.0;
         pen.line((LEFT, scale.y(share)), (scale.periods.right, scale.y(share)), theme.grid)?;

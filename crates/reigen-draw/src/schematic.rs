@@ -39,12 +39,7 @@ impl WiringPicture {
 }
 
 impl Drawing for WiringPicture {
-    fn draw<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        (width, height): (u32, u32),
-        theme: &Theme,
-    ) -> Result<(), PictureError> {
+    fn draw(&self, pen: &Pen<'_>, (width, height): (u32, u32), theme: &Theme) -> Result<(), PictureError> {
         if height < self.needed_height() {
             return Err(PictureError::Room { rows: self.circuits.len(), needed: self.needed_height() });
         }
@@ -58,15 +53,15 @@ impl Drawing for WiringPicture {
 }
 
 /// One circuit on the picture.
-struct Row<'a, 'b, DB: DrawingBackend> {
-    pen: &'a Pen<'b, DB>,
+struct Row<'a, 'b> {
+    pen: &'a Pen<'b>,
     theme: &'a Theme,
     circuit: &'a Schematic,
     top: i32,
     width: i32,
 }
 
-impl<DB: DrawingBackend> Row<'_, '_, DB> {
+impl Row<'_, '_> {
     fn colour(&self, wrong: bool) -> RGBColor {
         if wrong { self.theme.wrong } else { self.theme.ink }
     }

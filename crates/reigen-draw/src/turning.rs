@@ -34,9 +34,9 @@ impl Turning {
     }
 
     /// Draws marks as ticks above, zeros as lines, and the four states of the channels as a strip below.
-    pub(crate) fn draw<DB: DrawingBackend>(
+    pub(crate) fn draw(
         &self,
-        pen: &Pen<'_, DB>,
+        pen: &Pen<'_>,
         place: Place,
         column: &dyn Fn(i32) -> (Nanos, Nanos),
         theme: &Theme,
@@ -62,14 +62,7 @@ impl Turning {
     }
 
     /// The state of both channels: four shades, whose order tells the direction.
-    fn draw_phase<DB: DrawingBackend>(
-        &self,
-        pen: &Pen<'_, DB>,
-        x: i32,
-        bottom: i32,
-        (from, until): (Nanos, Nanos),
-        theme: &Theme,
-    ) -> Stroke {
+    fn draw_phase(&self, pen: &Pen<'_>, x: i32, bottom: i32, (from, until): (Nanos, Nanos), theme: &Theme) -> Stroke {
         let Some((a, b)) = &self.channels else { return Ok(()) };
         let (Some(a), Some(b)) = (a.slice(from, until), b.slice(from, until)) else { return Ok(()) };
         let cell = [x, bottom - STRIP, x + 1, bottom];

@@ -15,6 +15,7 @@ mod progress;
 mod reading;
 mod simulation;
 mod summary;
+mod table_view;
 mod tables;
 mod views;
 

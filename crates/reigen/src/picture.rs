@@ -18,7 +18,7 @@ pub(crate) fn format_of(path: &Path) -> Result<Format, Failure> {
 
 /// Draws into a file, which appears whole or not at all.
 pub(crate) fn write(
-    drawing: &impl Drawing,
+    drawing: &dyn Drawing,
     path: &Path,
     size: (u32, u32),
     theme: &Theme,
@@ -29,7 +29,7 @@ pub(crate) fn write(
 
 /// Draws into a file that is put in place with others.
 pub(crate) fn finish(
-    drawing: &impl Drawing,
+    drawing: &dyn Drawing,
     path: &Path,
     size: (u32, u32),
     theme: &Theme,

@@ -2,8 +2,8 @@
 
 use crate::cli::ColorWord;
 use crate::failure::Failure;
-use comfy_table::{Cell, ContentArrangement, Row, Table};
-use reigen_core::outside_words::{in_json, on_lines, on_one_line};
+use crate::table_view::Table;
+use reigen_core::outside_words::{in_json, on_lines};
 use reigen_io::output_file::Outputs;
 use std::borrow::Cow;
 use std::io::{self, BufWriter, Write};
@@ -73,13 +73,8 @@ impl Out {
     }
 
     /// Writes a table; one that is wider than the terminal has its cells broken.
-    pub(crate) fn table(&mut self, mut table: Table) -> Result<(), Failure> {
-        on_one_line_each(&mut table);
-        if let Some(width) = terminal_width().and_then(|width| u16::try_from(width).ok()) {
-            table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
-        }
-        // A table without a header begins with a line of nothing.
-        self.line(table.trim_fmt().trim_start_matches('\n'))
+    pub(crate) fn table(&mut self, table: &Table) -> Result<(), Failure> {
+        self.line(table.in_letters(terminal_width().and_then(|width| u16::try_from(width).ok())))
     }
 
     /// Writes a value as JSON.
@@ -133,22 +128,5 @@ impl<W: Write> Write for SafeJson<W> {
 
     fn flush(&mut self) -> io::Result<()> {
         self.0.flush()
-    }
-}
-
-/// Makes what each cell says safe to be shown, on one line.
-fn on_one_line_each(table: &mut Table) {
-    let safe = |row: &Row| -> Option<Vec<Cell>> {
-        let texts: Vec<String> = row.cell_iter().map(Cell::content).collect();
-        let acts = texts.iter().any(|text| matches!(on_one_line(text), Cow::Owned(_)));
-        acts.then(|| texts.iter().map(|text| Cell::new(on_one_line(text))).collect())
-    };
-    for row in table.row_iter_mut() {
-        if let Some(cells) = safe(row) {
-            *row = cells.into();
-        }
-    }
-    if let Some(cells) = table.header().and_then(safe) {
-        table.set_header(cells);
     }
 }

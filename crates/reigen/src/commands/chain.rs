@@ -6,7 +6,8 @@ use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
-use crate::tables::{cells, left, table};
+use crate::table_view::Table;
+use crate::tables::cells;
 use crate::views::survey;
 use reigen_core::cast;
 use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
@@ -171,7 +172,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     let Told { load, clock, data, chain, registers } = told;
     out.line(format!("load {load}, clock {clock}, data {data}"))?;
     out.line("")?;
-    let mut facts = table(&["found", ""]);
+    let mut facts = Table::new(&["found", ""]);
     let chips = match chain.bits % 8 {
         0 => format!(" = {} of 8", counted(chain.bits / 8, "register")),
         _ => ", which is no whole number of registers of 8".to_owned(),
@@ -190,8 +191,8 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     }
     facts.add_row(["a frame takes".to_owned(), chain.frame.to_string()]);
     facts.add_row(["load low for".to_owned(), format!("{} at least", cells::time(chain.shortest_load))]);
-    left(&mut facts, 1);
-    out.table(facts)?;
+    facts.left(1);
+    out.table(&facts)?;
     if chain.odd_frames > 0 {
         let other = chain.lengths.iter().filter(|(clocks, _)| **clocks != chain.bits);
         let other: Vec<String> =
@@ -202,7 +203,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
             other.join(", ")
         ))?;
     }
-    let mut bits = table(&["bit that changed", "first at", "register", "input", "at rest", "changes"]);
+    let mut bits = Table::new(&["bit that changed", "first at", "register", "input", "at rest", "changes"]);
     for bit in &chain.changed {
         bits.add_row([
             bit.place.to_string(),
@@ -216,7 +217,7 @@ fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> 
     out.line("")?;
     match chain.changed.is_empty() {
         true => out.line("no bit ever changed: press the switches one after another while recording")?,
-        false => out.table(bits)?,
+        false => out.table(&bits)?,
     }
     let Some(registers) = registers else { return Ok(()) };
     out.line("\n[expander.chain]")?;

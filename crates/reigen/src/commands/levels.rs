@@ -6,7 +6,7 @@ use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
-use crate::tables::table;
+use crate::table_view::Table;
 use reigen_core::measure::edges::Edges;
 use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
 use reigen_core::names::counted;
@@ -101,7 +101,7 @@ impl Pairing {
 fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) -> Result<(), Failure> {
     let Thresholds { rising, falling, hysteresis, uncertainty, chattering_ramps, chatter_edges } = thresholds;
     out.line(format!("{} switches by {}:", arguments.digital, arguments.analog))?;
-    let mut rows = table(&["", "ramps", "mean", "min", "max", "spread"]);
+    let mut rows = Table::new(&["", "ramps", "mean", "min", "max", "spread"]);
     for (name, threshold) in [("goes high at", rising), ("goes low at", falling)] {
         let Some(Threshold { edges, mean, least, most, spread }) = threshold else {
             rows.add_row([name, "0"]);
@@ -111,7 +111,7 @@ fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) ->
         rows.add_row([name.to_owned(), edges.to_string(), mean, least, most, spread]);
     }
     out.line("")?;
-    out.table(rows)?;
+    out.table(&rows)?;
     match hysteresis {
         Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
         None => out.line("\nit does not switch both ways: ramp the voltage up and down again while recording")?,

@@ -7,7 +7,7 @@ use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
 use crate::reading::replay;
-use crate::tables::table;
+use crate::table_view::Table;
 use rayon::prelude::*;
 use reigen_core::cast;
 use reigen_core::measure::polling::{Missed, Pulses, sweep};
@@ -222,7 +222,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             "read every {period}{readings}, whatever the phase; a pulse is a time for which the input is on:"
         ))?;
         out.line("")?;
-        let mut rows = table(&[
+        let mut rows = Table::new(&[
             "input",
             "pulses",
             "missed: best",
@@ -250,7 +250,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
                 time(input.slowest_period_ns),
             ]);
         }
-        out.table(rows)?;
+        out.table(&rows)?;
         let still = told.inputs.iter().filter(|input| input.pulses == 0).count();
         if still > 0 {
             out.line(format!("{still} more have no pulse in this recording"))?;
@@ -261,7 +261,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
         let names: Vec<&str> =
             told.inputs.iter().filter(|input| input.pulses > 0).map(|input| input.name.as_str()).collect();
         let header: Vec<&str> = std::iter::once("read every").chain(names).collect();
-        let mut rows = table(&header);
+        let mut rows = Table::new(&header);
         for (number, period) in periods.iter().enumerate() {
             let shares = told.inputs.iter().filter(|input| input.pulses > 0).map(|input| {
                 let share = input.sweep.get(number).map_or(0.0, |swept| swept.share);
@@ -270,7 +270,7 @@ fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
             rows.add_row(std::iter::once(period.to_string()).chain(shares));
         }
         out.line("share of pulses missed, in the mean of all phases; a pulse is a time for which the input is on:\n")?;
-        out.table(rows)?;
+        out.table(&rows)?;
     }
     Ok(())
 }

@@ -3,7 +3,8 @@
 use crate::cli::RateArguments;
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::tables::{cells, table};
+use crate::table_view::Table;
+use crate::tables::cells;
 use reigen_core::cast;
 use reigen_core::names::counted;
 use reigen_core::rate::captures::{CaptureReading, Captured, Timer, work};
@@ -115,8 +116,8 @@ fn print(told: &Told, arguments: &RateArguments, counts: usize, out: &mut Out) -
     ))?;
     let readings = &told.captured.readings;
     let mut rows = match arguments.pulses_per_rev {
-        Some(_) => table(&["reading", "counts", "period", "frequency", "resolution", "speed"]),
-        None => table(&["reading", "counts", "period", "frequency", "resolution"]),
+        Some(_) => Table::new(&["reading", "counts", "period", "frequency", "resolution", "speed"]),
+        None => Table::new(&["reading", "counts", "period", "frequency", "resolution"]),
     };
     for (number, reading) in readings.iter().enumerate().take(MOST_LISTED) {
         let mut row = vec![
@@ -133,7 +134,7 @@ fn print(told: &Told, arguments: &RateArguments, counts: usize, out: &mut Out) -
         rows.add_row(row);
     }
     out.line("")?;
-    out.table(rows)?;
+    out.table(&rows)?;
     if readings.len() > MOST_LISTED {
         out.line(format!("and {} more: --json has all", readings.len() - MOST_LISTED))?;
     }

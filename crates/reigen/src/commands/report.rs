@@ -5,88 +5,16 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
-use crate::tables;
-use crate::views::check::wiring_picture;
 use crate::views::diagram::{Chosen, worked};
 use crate::views::run::show_displays;
 use askama::Template;
-use base64::Engine as _;
-use comfy_table::Table;
-use reigen_core::finding::{Finding, Severity};
-use reigen_core::names::counted;
-use reigen_core::outside_words::on_one_line;
-use reigen_core::summary::PointSummary;
-use reigen_core::time::seconds_short;
-use reigen_draw::diagram::Diagram;
-use reigen_draw::picture::{Drawing, Format, render};
-use reigen_draw::theme::Theme;
 use reigen_io::output_file::put_in_place;
-use reigen_run::outcome::Outcome;
 use reigen_run::points::numbers_of;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
-use reigen_station::electrical::{Checked, check};
 use std::io::Write;
 
-/// The width of its pictures.
-const WIDTH: u32 = 1120;
-/// At most so many rows make a picture, so that two fit on a page.
-const ROWS: usize = 12;
-/// A picture of lines that is longer than this is one of pixels.
-const MOST_SVG: usize = 60_000;
-
-/// What the page shows; everything in it is escaped where it is written.
-#[derive(Template)]
-#[template(path = "report.html")]
-struct Page {
-    title: String,
-    recording: String,
-    version: &'static str,
-    /// A class and words for each.
-    verdict: Vec<(&'static str, String)>,
-    facts: Vec<(&'static str, String)>,
-    wiring: Vec<Told>,
-    terminals: Vec<Rows>,
-    wires: Vec<Rows>,
-    circuits: Vec<Picture>,
-    sections: Vec<Section>,
-    pictures: Vec<Picture>,
-    displays: Vec<(String, String)>,
-    findings: Vec<Told>,
-}
-
-/// A finding.
-struct Told {
-    class: &'static str,
-    subject: String,
-    message: String,
-    code: &'static str,
-    sum: String,
-    remedies: Vec<String>,
-}
-
-/// Tables under one heading.
-struct Section {
-    title: &'static str,
-    tables: Vec<Rows>,
-}
-
-/// A table.
-struct Rows {
-    header: Vec<Cell>,
-    rows: Vec<Vec<Cell>>,
-}
-
-struct Cell {
-    text: String,
-    left: bool,
-}
-
-/// A picture, within the page.
-struct Picture {
-    alt: String,
-    source: String,
-}
+use crate::views::report::report;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Failure> {
@@ -99,175 +27,10 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     let mut states = States::default();
     let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut states)?;
     show_displays(&station, &states, &mut outcome);
-    let page = page(&station, &outcome, diagram, taken_for)?;
+    let page = report(&station, &outcome, diagram, taken_for)?;
     let text = page.render().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
     let mut file = out.outputs().create(&arguments.output)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     put_in_place([file.finish()?])?;
     out.line(format!("{}: {} kB, to be opened in any browser", arguments.output.display(), text.len().div_ceil(1000)))
-}
-
-fn page(station: &StationFile, outcome: &Outcome, diagram: Diagram, taken_for: Vec<String>) -> Result<Page, Failure> {
-    let checked = check(&station.station);
-    let wired = !checked.terminals.is_empty();
-    let wiring: Vec<Told> = checked.findings.iter().filter(|_| wired).map(Told::new).collect();
-    let shown = |time| format!("{} s", seconds_short(outcome.origin.file_time_ns(time)));
-    let facts = vec![
-        ("read as", taken_for.join("; ")),
-        ("from", shown(outcome.from)),
-        ("to", shown(outcome.to)),
-        ("length", outcome.to.saturating_sub(outcome.from).to_string()),
-        ("lines", outcome.lines.to_string()),
-        ("edges", outcome.edges.to_string()),
-        ("station file", station.name.clone()),
-    ];
-    Ok(Page {
-        title: on_one_line(station.station.title.as_ref().unwrap_or(&station.name)).into_owned(),
-        recording: format!("{}, {}", on_one_line(&outcome.recording), outcome.to.saturating_sub(outcome.from)),
-        version: env!("CARGO_PKG_VERSION"),
-        verdict: verdict(outcome, checked.findings.iter().filter(|_| wired)),
-        facts,
-        wiring,
-        terminals: tables::terminals(&checked).iter().map(Rows::new).collect(),
-        wires: tables::wires(&checked).iter().map(Rows::new).collect(),
-        circuits: circuits(station, &checked)?,
-        sections: sections(station, outcome),
-        pictures: pictures(diagram)?,
-        displays: outcome.displays.iter().map(|(name, rows)| (name.clone(), rows.join("\n"))).collect(),
-        findings: outcome.findings.iter().map(Told::new).collect(),
-    })
-}
-
-/// So many circuits make a picture that fits on a page.
-const CIRCUITS: usize = 5;
-
-/// The circuits of all sensors, in pictures that fit on a page.
-fn circuits(station: &StationFile, checked: &Checked) -> Result<Vec<Picture>, Failure> {
-    let Some(mut rest) = wiring_picture(&station.station, checked, &[]) else { return Ok(Vec::new()) };
-    let mut pictures = Vec::new();
-    while !rest.circuits.is_empty() {
-        let after = rest.circuits.split_off(CIRCUITS.min(rest.circuits.len()));
-        let names: Vec<&str> = rest.circuits.iter().map(|circuit| circuit.point.as_str()).collect();
-        let alt = format!("circuits of {}", names.join(", "));
-        pictures.push(picture(&rest, (CIRCUITS_WIDTH, rest.needed_height()), alt)?);
-        rest.circuits = after;
-    }
-    Ok(pictures)
-}
-
-/// The width that the circuits are drawn for.
-const CIRCUITS_WIDTH: u32 = 1280;
-
-/// A picture within the page: lines that scale, or pixels where there are too many of them.
-fn picture(drawing: &impl Drawing, size: (u32, u32), alt: String) -> Result<Picture, Failure> {
-    let mut bytes = render(drawing, Format::Svg, size, &Theme::LIGHT)?;
-    let mut kind = "svg+xml";
-    if bytes.len() > MOST_SVG {
-        bytes = render(drawing, Format::Png, size, &Theme::LIGHT)?;
-        kind = "png";
-    }
-    let text = base64::engine::general_purpose::STANDARD.encode(&bytes);
-    Ok(Picture { alt, source: format!("data:image/{kind};base64,{text}") })
-}
-
-/// What whoever has no time should know.
-fn verdict<'a>(outcome: &'a Outcome, wiring: impl Iterator<Item = &'a Finding>) -> Vec<(&'static str, String)> {
-    let all: Vec<&Finding> = wiring.chain(&outcome.findings).collect();
-    let count = |severity| all.iter().filter(|finding| finding.severity == severity).count() as u64;
-    let mut verdict = Vec::new();
-    let expected = outcome.points.iter().filter_map(|point| match point {
-        PointSummary::Expectation(told) => Some(told.pass),
-        _ => None,
-    });
-    let (held, expectations) = expected.fold((0, 0), |(held, all), pass| (held + u64::from(pass), all + 1));
-    if expectations > 0 {
-        let class = if held == expectations { "good" } else { "error" };
-        verdict.push((class, format!("{held} of {} held", counted(expectations, "expectation"))));
-    }
-    for (severity, class, word) in [(Severity::Error, "error", "error"), (Severity::Warning, "warning", "warning")] {
-        if count(severity) > 0 {
-            verdict.push((class, counted(count(severity), word)));
-        }
-    }
-    if count(Severity::Error) + count(Severity::Warning) == 0 {
-        verdict.push(("good", "no error and no warning".to_owned()));
-    }
-    verdict
-}
-
-/// The tables of a run, under the headings that they belong to.
-fn sections(station: &StationFile, outcome: &Outcome) -> Vec<Section> {
-    const TITLES: [(&str, &[&str]); 4] = [
-        ("Inputs, and the account of their edges", &["input", "chain", "word"]),
-        (
-            "Counters and readings, with their resolution",
-            &["counter", "encoder", "channels", "rate", "width", "analog"],
-        ),
-        ("States", &["state"]),
-        ("Expectations", &["expectation"]),
-    ];
-    let tables: Vec<Rows> = tables::of_run(&station.station, outcome).iter().map(Rows::new).collect();
-    let mut sections: Vec<Section> = Vec::new();
-    for table in tables {
-        let first = table.header.first().map(|cell| cell.text.clone()).unwrap_or_default();
-        let title = TITLES.iter().find(|(_, words)| words.contains(&first.as_str()));
-        let title = title.map_or("Further points", |(title, _)| title);
-        match sections.iter_mut().find(|section| section.title == title) {
-            Some(section) => section.tables.push(table),
-            None => sections.push(Section { title, tables: vec![table] }),
-        }
-    }
-    sections.sort_by_key(|section| TITLES.iter().position(|(title, _)| *title == section.title));
-    sections
-}
-
-/// The diagram in pictures that fit on a page.
-fn pictures(mut diagram: Diagram) -> Result<Vec<Picture>, Failure> {
-    let mut pictures = Vec::new();
-    let count = diagram.rows.len().div_ceil(ROWS).max(1);
-    let rows = diagram.rows.len().div_ceil(count);
-    while !diagram.rows.is_empty() {
-        let rest = diagram.rows.split_off(rows.min(diagram.rows.len()));
-        let size = (WIDTH, diagram.least_height().max(300));
-        let names: Vec<&str> = diagram.rows.iter().map(|row| row.label.as_str()).collect();
-        let alt = format!("{}: {}", diagram.title, names.join(", "));
-        pictures.push(picture(&diagram, size, alt)?);
-        diagram.rows = rest;
-    }
-    Ok(pictures)
-}
-
-impl Told {
-    fn new(finding: &Finding) -> Self {
-        Self {
-            class: finding.severity.word(),
-            subject: on_one_line(&finding.subject).into_owned(),
-            message: on_one_line(&finding.message).into_owned(),
-            code: finding.code,
-            sum: finding.sum.clone().unwrap_or_default(),
-            remedies: tables::remedies(finding),
-        }
-    }
-}
-
-impl Rows {
-    /// A table of the terminal as one of the page: words stand to the left, numbers to the right.
-    fn new(table: &Table) -> Self {
-        let is_number = |text: &str| {
-            text.is_empty() || text.starts_with(|letter: char| "±-".contains(letter) || letter.is_ascii_digit())
-        };
-        let columns = table.column_iter().count();
-        let words = |column: usize| {
-            column == 0
-                || !table
-                    .row_iter()
-                    .all(|row| row.cell_iter().nth(column).is_none_or(|cell| is_number(&cell.content())))
-        };
-        let left: Vec<bool> = (0..columns).map(words).collect();
-        let cells = |row: &comfy_table::Row| {
-            let cells = row.cell_iter().zip(&left);
-            cells.map(|(cell, &left)| Cell { text: on_one_line(&cell.content()).into_owned(), left }).collect()
-        };
-        Self { header: table.header().map(&cells).unwrap_or_default(), rows: table.row_iter().map(&cells).collect() }
-    }
 }

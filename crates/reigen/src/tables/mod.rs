@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::print::Out;
-use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use crate::table_view::Table;
 use indexmap::IndexMap;
 use reigen_core::condition::input::InputSummary;
 use reigen_core::count::counter::CounterSummary;
@@ -53,7 +53,7 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
     ))?;
     for table in of_run(station, outcome) {
         out.line("")?;
-        out.table(table)?;
+        out.table(&table)?;
     }
     print_findings(&outcome.findings, out)?;
     print_displays(&outcome.displays, out)?;
@@ -64,7 +64,7 @@ pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Resu
 pub(crate) fn of_run(station: &Station, outcome: &Outcome) -> Vec<Table> {
     let named: Vec<(&str, &PointSummary)> =
         station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
-    let mut inputs = table(&[
+    let mut inputs = Table::new(&[
         "input",
         "now",
         "went on",
@@ -78,11 +78,11 @@ pub(crate) fn of_run(station: &Station, outcome: &Outcome) -> Vec<Table> {
         "pending",
     ]);
     let mut counters =
-        table(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
+        Table::new(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
     let mut readings = readings::Tables::new();
     let mut ports = ports::Ports::new();
-    let mut bits = table(&["state", "now", "went on", "went off", "time on"]);
-    let mut expectations = table(&["expectation", "held", "how"]);
+    let mut bits = Table::new(&["state", "now", "went on", "went off", "time on"]);
+    let mut expectations = Table::new(&["expectation", "held", "how"]);
     for (name, summary) in named {
         match summary {
             PointSummary::Input(input) => drop(inputs.add_row(input_row(name, input))),
@@ -99,7 +99,7 @@ pub(crate) fn of_run(station: &Station, outcome: &Outcome) -> Vec<Table> {
             }
         }
     }
-    left(&mut expectations, 2);
+    expectations.left(2);
     let [encoders, phases, rates, widths, analogs] = readings.done();
     let [words, expanders] = ports.done();
     let all = [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs, bits, expectations];
@@ -130,16 +130,16 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
     }
     let counts: Vec<_> = outcome.judgements.iter().filter(|(_, judgement)| judgement.error.is_none()).collect();
     if !counts.is_empty() {
-        let mut rows = table(&["against the truth", "counted", "really", "source"]);
+        let mut rows = Table::new(&["against the truth", "counted", "really", "source"]);
         let at_rest = |judgement: &Judgement| (judgement.counted, judgement.really) == (Some(0), Some(0));
         let still = counts.iter().filter(|(_, judgement)| at_rest(judgement)).count() as u64;
         for (name, judgement) in counts.into_iter().filter(|(_, judgement)| !at_rest(judgement)) {
             let number = |number: Option<i64>| number.map_or(String::new(), |number| number.to_string());
             rows.add_row([name.clone(), number(judgement.counted), number(judgement.really), judgement.source.clone()]);
         }
-        left(&mut rows, 3);
+        rows.left(3);
         out.line("")?;
-        out.table(rows)?;
+        out.table(&rows)?;
         if still > 0 {
             out.line(format!("{} never went on, as it really was", counted(still, "more point")))?;
         }
@@ -148,7 +148,7 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
         outcome.judgements.iter().filter_map(|(name, judgement)| Some((name, judgement, judgement.error.as_ref()?)));
     let errors: Vec<_> = errors.collect();
     if !errors.is_empty() {
-        let mut rows = table(&["against the truth", "readings", "mean error", "largest", "resolution", "source"]);
+        let mut rows = Table::new(&["against the truth", "readings", "mean error", "largest", "resolution", "source"]);
         for (name, judgement, error) in errors {
             let number = |value: f64| format!("{} {}", significant(value), error.unit).trim_end().to_owned();
             rows.add_row([
@@ -160,9 +160,9 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
                 judgement.source.clone(),
             ]);
         }
-        left(&mut rows, 5);
+        rows.left(5);
         out.line("")?;
-        out.table(rows)?;
+        out.table(&rows)?;
     }
     for (name, judgement) in &outcome.judgements {
         for difference in &judgement.differences {
@@ -188,7 +188,7 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
         None => Ok(()),
         Some(terminals) => {
             out.line("")?;
-            out.table(terminals)
+            out.table(&terminals)
         }
     }
 }
@@ -206,7 +206,7 @@ pub(crate) fn print_wires(title: Option<&str>, checked: &Checked, out: &mut Out)
         None => out.line("no point names a terminal, so there is nothing to wire"),
         Some(wires) => {
             out.line("")?;
-            out.table(wires)
+            out.table(&wires)
         }
     }
 }
@@ -248,12 +248,12 @@ pub(crate) fn wires(checked: &Checked) -> Option<Table> {
     };
     let header: Vec<&str> =
         rows.first().map(|row| kept(row).into_iter().map(|(name, _)| name).collect()).unwrap_or_default();
-    let mut wires = table(&header);
+    let mut wires = Table::new(&header);
     for row in &rows {
         wires.add_row(kept(row).into_iter().map(|(_, text)| text));
     }
     for column in 1..header.len() {
-        left(&mut wires, column);
+        wires.left(column);
     }
     Some(wires)
 }
@@ -264,7 +264,7 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
         return None;
     }
     let mut terminals =
-        table(&["terminal", "wire", "point", "cable", "sensor or load", "actuated", "resting", "finding"]);
+        Table::new(&["terminal", "wire", "point", "cable", "sensor or load", "actuated", "resting", "finding"]);
     // Terminals that nothing is wired to and nothing is told of share a line for each card.
     let is_idle = |row: &TerminalRow| row.point.is_none() && row.wire.is_none() && row.findings.is_empty();
     let mut idle: IndexMap<&str, Vec<&str>> = IndexMap::new();
@@ -300,31 +300,24 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
         terminals.add_row(row);
     }
     for column in [1, 2, 4, 7] {
-        left(&mut terminals, column);
+        terminals.left(column);
     }
     Some(terminals)
 }
 
-/// Sets a column to the left, as words stand.
-pub(crate) fn left(table: &mut Table, column: usize) {
-    if let Some(column) = table.column_mut(column) {
-        column.set_cell_alignment(CellAlignment::Left);
-    }
-}
-
 /// A sum: what was given, what came of it, and by which formula.
 pub(crate) fn print_sum(worked: &Worked, out: &mut Out) -> Result<(), Failure> {
-    let mut values = table(&["given", ""]);
+    let mut values = Table::new(&["given", ""]);
     for value in &worked.given {
         values.add_row([value.label.clone(), value.amount.to_string()]);
     }
-    out.table(values)?;
-    let mut values = table(&["found", ""]);
+    out.table(&values)?;
+    let mut values = Table::new(&["found", ""]);
     for value in &worked.found {
         values.add_row([value.label.clone(), value.amount.to_string()]);
     }
     out.line("")?;
-    out.table(values)?;
+    out.table(&values)?;
     out.line("")?;
     for formula in &worked.formulas {
         out.line(format!("by {formula}"))?;
@@ -368,18 +361,6 @@ pub(crate) fn remedies(finding: &Finding) -> Vec<String> {
         None | Some([]) => vec![finding.remedy.clone()],
         Some(remedies) => remedies.iter().map(told).collect(),
     }
-}
-
-pub(crate) fn table(header: &[&str]) -> Table {
-    let mut table = Table::new();
-    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled).set_header(header);
-    for column in table.column_iter_mut().skip(1) {
-        column.set_cell_alignment(CellAlignment::Right);
-    }
-    if let Some(first) = table.column_mut(0) {
-        first.set_padding((0, 1));
-    }
-    table
 }
 
 fn state(last: Option<bool>) -> String {

@@ -1,7 +1,6 @@
 //! Tables of words and expanders, and their bits as lamps.
 
-use super::{left, table};
-use comfy_table::Table;
+use crate::table_view::Table;
 use reigen_core::expand::expander::ExpanderSummary;
 use reigen_core::expand::word::WordSummary;
 
@@ -13,9 +12,9 @@ pub(super) struct Ports {
 
 impl Ports {
     pub(super) fn new() -> Self {
-        let words = table(&["word", "now", "changes", "invalid", "lamps"]);
+        let words = Table::new(&["word", "now", "changes", "invalid", "lamps"]);
         let heads = ["chain", "frames", "bad", "clocks", "set-up", "hold", "every", "bits that changed"];
-        Self { words, expanders: table(&heads) }
+        Self { words, expanders: Table::new(&heads) }
     }
 
     pub(super) fn word(&mut self, name: &str, word: &WordSummary) {
@@ -44,7 +43,7 @@ impl Ports {
     }
 
     pub(super) fn done(mut self) -> [Table; 2] {
-        left(&mut self.words, 4);
+        self.words.left(4);
         [self.words, self.expanders]
     }
 }

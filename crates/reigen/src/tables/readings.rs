@@ -1,7 +1,6 @@
 //! Tables of encoders, rates, widths and analog points, each number with the digits that its resolution supports.
 
-use super::table;
-use comfy_table::Table;
+use crate::table_view::Table;
 use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::rate::meter::RateSummary;
@@ -21,7 +20,7 @@ pub(super) struct Tables {
 impl Tables {
     pub(super) fn new() -> Self {
         Self {
-            encoders: table(&[
+            encoders: Table::new(&[
                 "encoder",
                 "now",
                 "position",
@@ -34,7 +33,7 @@ impl Tables {
                 "homed",
                 "slowest scan",
             ]),
-            phases: table(&[
+            phases: Table::new(&[
                 "channels",
                 "turning",
                 "cycles",
@@ -45,7 +44,7 @@ impl Tables {
                 "B high",
                 "closest edges",
             ]),
-            rates: table(&[
+            rates: Table::new(&[
                 "rate",
                 "now",
                 "resolution",
@@ -57,8 +56,8 @@ impl Tables {
                 "stopped",
                 "delay up to",
             ]),
-            widths: table(&["width", "now", "mean", "least", "most", "readings", "out of range", "lost"]),
-            analogs: table(&["analog", "now", "recorded", "measured", "mean", "least", "most", "in fault"]),
+            widths: Table::new(&["width", "now", "mean", "least", "most", "readings", "out of range", "lost"]),
+            analogs: Table::new(&["analog", "now", "recorded", "measured", "mean", "least", "most", "in fault"]),
         }
     }
 

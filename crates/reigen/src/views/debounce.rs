@@ -3,7 +3,8 @@
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{read_through, refuse_line};
-use crate::tables::{cells, left, table};
+use crate::table_view::Table;
+use crate::tables::cells;
 use crate::views::survey::JsonBurst;
 use reigen_core::cast;
 use reigen_core::condition::input::{Asserted, Contact, on_while_high};
@@ -156,7 +157,7 @@ fn cost(advised: Advised, count: Option<u64>) -> String {
 
 /// One row for each line, then the lines to paste.
 pub(crate) fn print_all(all: &[Measured], out: &mut Out) -> Result<(), Failure> {
-    let mut rows = table(&["line", "kind", "advice", "counts", "why"]);
+    let mut rows = Table::new(&["line", "kind", "advice", "counts", "why"]);
     for Measured { line, debounced, .. } in all {
         let advice = &debounced.advice;
         let method = match advice.advised {
@@ -171,8 +172,8 @@ pub(crate) fn print_all(all: &[Measured], out: &mut Out) -> Result<(), Failure> 
         let count = advice.count.map_or(String::new(), |count| count.to_string());
         rows.add_row([line.clone(), debounced.kind.words(), method, count, format!("{}{notes}", advice.reason)]);
     }
-    [1, 2, 4].into_iter().for_each(|column| left(&mut rows, column));
-    out.table(rows)?;
+    [1, 2, 4].into_iter().for_each(|column| rows.left(column));
+    out.table(&rows)?;
     let paste: Vec<(&str, String)> =
         all.iter().filter_map(|one| Some((one.line.as_str(), one.debounced.advice.advised?.toml()?))).collect();
     if !paste.is_empty() {
@@ -201,7 +202,7 @@ fn sides(bounce: &BounceMeter, contact: Contact) -> [(&'static str, &Bursts); 2]
 
 fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
     let bounce = &measured.debounced.bounce;
-    let mut bursts = table(&["bursts", "count", "edges", "max edges", "median", "99 %", "longest"]);
+    let mut bursts = Table::new(&["bursts", "count", "edges", "max edges", "median", "99 %", "longest"]);
     let sides = sides(bounce, measured.contact);
     let returns = [("short pulses at rest", &bounce.glitches), ("short breaks", &bounce.dropouts)];
     for (name, kind) in sides.into_iter().chain(returns).filter(|(_, kind)| kind.count() > 0) {
@@ -216,7 +217,7 @@ fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
         ]);
     }
     out.line("")?;
-    out.table(bursts)?;
+    out.table(&bursts)?;
     sides.into_iter().try_for_each(|(name, kind)| print_histogram(name, kind, out))
 }
 
@@ -227,15 +228,15 @@ fn print_histogram(name: &str, bursts: &Bursts, out: &mut Out) -> Result<(), Fai
         return Ok(());
     }
     let most = steps.iter().map(|(_, count)| *count).max().unwrap_or(1).max(1);
-    let mut rows = table(&[name, "", ""]);
+    let mut rows = Table::new(&[name, "", ""]);
     for (border, count) in steps {
         let label = if border.0 <= 1 { "none".to_owned() } else { format!("up to {}", cells::time(Some(border))) };
         let bar = "█".repeat(cast::usize_from_u64((count * 30).div_ceil(most)));
         rows.add_row([label, count.to_string(), bar]);
     }
-    left(&mut rows, 2);
+    rows.left(2);
     out.line("")?;
-    out.table(rows)
+    out.table(&rows)
 }
 
 /// The widest plateaus of a method, by time.
@@ -252,7 +253,7 @@ fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
     for method in &debounced.methods {
         let plateaus = widest(method, SHOWN);
         let all = method.curve.steps.len();
-        let mut rows = table(&[method.name, "up to", "actuations"]);
+        let mut rows = Table::new(&[method.name, "up to", "actuations"]);
         for plateau in &plateaus {
             let mark = if Some(*plateau) == method.plateau { " ←" } else { "" };
             rows.add_row([
@@ -261,9 +262,9 @@ fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
                 format!("{}{mark}", plateau.count),
             ]);
         }
-        left(&mut rows, 2);
+        rows.left(2);
         out.line("")?;
-        out.table(rows)?;
+        out.table(&rows)?;
         if all > SHOWN {
             out.line(format!("the widest {SHOWN} of {all} plateaus"))?;
         }

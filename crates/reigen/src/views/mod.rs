@@ -3,6 +3,7 @@
 pub(crate) mod check;
 pub(crate) mod debounce;
 pub(crate) mod diagram;
+pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod survey;
 pub(crate) mod verify;

@@ -3,7 +3,8 @@
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::read_through;
-use crate::tables::{cells, left, print_findings, table};
+use crate::table_view::Table;
+use crate::tables::{cells, print_findings};
 use indexmap::IndexMap;
 use reigen_core::finding::Finding;
 use reigen_core::lines::LineKind;
@@ -73,27 +74,27 @@ pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
     out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
     if !lines.is_empty() {
         out.line("")?;
-        out.table(level_table(surveyed))?;
+        out.table(&level_table(surveyed))?;
     }
     if !analogs.is_empty() {
-        let mut rows = table(&["line", "values", "min", "mean", "max", "noise", "two levels"]);
+        let mut rows = Table::new(&["line", "values", "min", "mean", "max", "noise", "two levels"]);
         for (name, figures) in analogs {
             rows.add_row(analog_row(name, figures.as_ref()));
         }
         out.line("")?;
-        out.table(rows)?;
+        out.table(&rows)?;
     }
     let told = |line: &&SurveyedLine| line.guess.kind != Kind::Dead && line.same_as.is_none();
     if lines.iter().any(|line| told(&line)) {
         out.line("\nevidence:")?;
-        let mut grounds = table(&["line", "evidence"]);
+        let mut grounds = Table::new(&["line", "evidence"]);
         for line in lines.iter().filter(told) {
             grounds.add_row([line.name.clone(), line.guess.ground.clone()]);
         }
-        left(&mut grounds, 1);
+        grounds.left(1);
         // A list without a head.
-        grounds.set_header(Vec::<String>::new());
-        out.table(grounds)?;
+        grounds.header.clear();
+        out.table(&grounds)?;
     }
     print_findings(&folded(surveyed), out)
 }
@@ -125,8 +126,8 @@ fn folded(surveyed: &Surveyed) -> Vec<Finding> {
     findings
 }
 
-fn level_table(surveyed: &Surveyed) -> comfy_table::Table {
-    let mut rows = table(&[
+fn level_table(surveyed: &Surveyed) -> Table {
+    let mut rows = Table::new(&[
         "line",
         "kind",
         "idle",
@@ -164,7 +165,7 @@ fn level_table(surveyed: &Surveyed) -> comfy_table::Table {
     if !dead.is_empty() {
         rows.add_row([some_of(&dead), Kind::Dead.words()]);
     }
-    left(&mut rows, 1);
+    rows.left(1);
     rows
 }
 

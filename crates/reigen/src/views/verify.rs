@@ -3,7 +3,8 @@
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
-use crate::tables::{held, left, print_findings, table};
+use crate::table_view::Table;
+use crate::tables::{held, print_findings};
 use reigen_core::finding::Finding;
 use reigen_core::logic::expect::ExpectSummary;
 use reigen_core::names::counted;
@@ -111,7 +112,7 @@ fn values(station: &StationFile, point: &Point, states: &States) -> Vec<String> 
 }
 
 pub(crate) fn print(all: &[Held], findings: &[Told], recordings: usize, out: &mut Out) -> Result<(), Failure> {
-    let mut rows = table(&["recording", "expectation", "held", "how", "first failure", "values there"]);
+    let mut rows = Table::new(&["recording", "expectation", "held", "how", "first failure", "values there"]);
     for told in all {
         rows.add_row([
             told.recording.clone(),
@@ -122,8 +123,8 @@ pub(crate) fn print(all: &[Held], findings: &[Told], recordings: usize, out: &mu
             told.values.join(", "),
         ]);
     }
-    (1..6).for_each(|column| left(&mut rows, column));
-    out.table(rows)?;
+    (1..6).for_each(|column| rows.left(column));
+    out.table(&rows)?;
     let failed = all.iter().filter(|told| !told.pass).count();
     out.line(format!(
         "\n{} of {} held, in {}",

@@ -4,7 +4,7 @@ use crate::cli::WhyArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
-use crate::tables::{left, table};
+use crate::table_view::Table;
 use reigen_core::cast;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::waiting;
@@ -95,15 +95,15 @@ pub(crate) fn print(told: &Told, out: &mut Out) -> Result<(), Failure> {
             out.line(format!("{indent}{}{why}", reason.what))?;
         }
     } else if !told.reasons.is_empty() {
-        let mut rows = table(told.header);
+        let mut rows = Table::new(told.header);
         for reason in &told.reasons {
             let time = reason.time_ns.map_or(String::new(), file_seconds);
             let number = if reason.number > 0 { reason.number.to_string() } else { String::new() };
             rows.add_row([number, time, reason.what.clone(), reason.why.clone()]);
         }
-        left(&mut rows, 2);
-        left(&mut rows, 3);
-        out.table(rows)?;
+        rows.left(2);
+        rows.left(3);
+        out.table(&rows)?;
     }
     if told.more > 0 {
         let more = counted(told.more, "more line");
