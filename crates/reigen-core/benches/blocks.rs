@@ -13,9 +13,10 @@ use reigen_core::block::{BitSource, Inputs, Lines, NumberSource, Outputs, Shape}
 use reigen_core::column::{BitColumn, CountColumn, ReadingColumn};
 use reigen_core::condition::debounce::{HoldTimes, Ledger, Settings};
 use reigen_core::count::counter::{self, Counter, Sources};
-use reigen_core::count::encoder::block::{self as encoder, Encoder};
+use reigen_core::count::encoder::block::Encoder;
 use reigen_core::count::encoder::decode::Decode;
 use reigen_core::count::encoder::homing::IndexDoes;
+use reigen_core::count::encoder::settings as encoder;
 use reigen_core::engine::Running;
 use reigen_core::expand::expander::{self, Expander};
 use reigen_core::logic::apply::{Apply, Operand, Operation};

@@ -4,8 +4,9 @@ use super::decode::{Decode, Decoder, Step};
 use super::edges::{Head, NEVER, Spacing, take_turns};
 use super::health::Health;
 use super::homing::{Between, Homing, IndexDoes, Missing};
+use super::settings::{Settings, Sources, counts_per_rev, wants_zero};
 use super::summary::EncoderSummary;
-use crate::block::{BitSource, Block, Inputs, Outputs, Shape, Stateful};
+use crate::block::{Block, Inputs, Outputs, Stateful};
 use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::event::{Happening, What};
@@ -15,9 +16,6 @@ use crate::rate::readings::{Reading, Sink};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
-/// The columns: `.moving`, `.forward`, `.fault`, `.homed`; the position; the value and `.speed`.
-pub const SHAPE: Shape = Shape { bits: 4, counts: 1, readings: 2 };
-
 /// How often the speed is read.
 const SPEED_EVERY: Nanos = Nanos(100_000_000);
 /// As many zeros and wrong revolutions are kept.
@@ -26,55 +24,6 @@ const MOST_KEPT: usize = 1000;
 const TREMBLE: u64 = 2;
 /// An illegal step so few ticks after the edge before it is one of speed.
 const AT_SPEED: u64 = 4;
-/// What an encoder is set to.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Settings {
-    /// Which edges count.
-    pub decode: Decode,
-    /// Whether the directions are turned around.
-    pub reverse: bool,
-    /// Cycles of one channel in a revolution.
-    pub pulses_per_rev: Option<f64>,
-    /// What a count is worth in units.
-    pub per_count: Option<f64>,
-    /// The name of the units.
-    pub unit: String,
-    /// The position at a zero, and at the start where there is none.
-    pub zero_at: i64,
-    /// What the index does.
-    pub index_does: IndexDoes,
-    /// From when on it counts as still.
-    pub still_after: Nanos,
-    /// A rotary axis: the value goes from 0 up to this, in units, and begins again.
-    pub rollover: Option<f64>,
-}
-
-impl Settings {
-    /// A position in units.
-    pub(super) fn value(&self, position: i64) -> Option<f64> {
-        let value = position as f64 * self.per_count?;
-        Some(match self.rollover {
-            // What lies just below 0 may round to the whole.
-            Some(rollover) => Some(value.rem_euclid(rollover)).filter(|value| *value < rollover).unwrap_or(0.0),
-            None => value,
-        })
-    }
-}
-
-/// What an encoder reads.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Sources {
-    /// Channel A.
-    pub a: BitSource,
-    /// Channel B.
-    pub b: BitSource,
-    /// The index.
-    pub index: Option<BitSource>,
-    /// What zeroes, or arms.
-    pub zero_on: Option<BitSource>,
-    /// With a scan, the channels as they are without it.
-    pub raw: Option<(BitSource, BitSource)>,
-}
 
 /// Counts that go on whatever becomes of the position.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -543,17 +492,6 @@ impl Encoder {
             self.others(other, index.pass(other), zero_on.pass(other), shown);
         }
     }
-}
-
-/// Whether a zero is to come, before which no position is known.
-fn wants_zero(settings: &Settings, sources: &Sources) -> bool {
-    sources.zero_on.is_some() || (sources.index.is_some() && settings.index_does != IndexDoes::Check)
-}
-
-/// Counts of a revolution, where that is a whole number.
-fn counts_per_rev(settings: &Settings) -> Option<i64> {
-    let pulses = settings.pulses_per_rev.filter(|pulses| pulses.fract() == 0.0)?;
-    Some(cast::i64_from_f64(pulses) * i64::from(settings.decode.counts()))
 }
 
 impl Block for Encoder {

@@ -5,6 +5,7 @@ pub mod decode;
 mod edges;
 pub mod health;
 pub mod homing;
+pub mod settings;
 pub mod summary;
 #[cfg(test)]
 mod tests;

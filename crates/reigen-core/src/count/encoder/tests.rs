@@ -1,6 +1,7 @@
-use super::block::{self, Encoder, Settings, Sources};
+use super::block::Encoder;
 use super::decode::Decode;
 use super::homing::IndexDoes;
+use super::settings::{self, Settings, Sources};
 use super::summary::EncoderSummary;
 use crate::block::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
@@ -48,7 +49,7 @@ fn work_to(end: u64, settings: &Settings, lines: &[Line], with_zero: bool, cuts:
         raw: None,
     };
     let mut block = Encoder::new(settings.clone(), sources, Nanos(1));
-    let mut bits = vec![BitColumn::default(); block::SHAPE.bits];
+    let mut bits = vec![BitColumn::default(); settings::SHAPE.bits];
     let mut counts = vec![CountColumn::default(); 1];
     let mut readings = vec![ReadingColumn::default(); 2];
     let mut columns = vec![BitColumn::default(); lines.len()];
