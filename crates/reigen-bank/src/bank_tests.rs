@@ -6,7 +6,7 @@
 
 use fastrand::Rng;
 use reigen_core::measure::edges::Edges;
-use reigen_core::measure::judgement::{Alone, Candidate, judge};
+use reigen_core::measure::judgement::{Candidate, SingleLine, judge};
 use reigen_core::measure::kind::Guess;
 use reigen_core::time::Nanos;
 
@@ -56,7 +56,7 @@ impl Labelled {
 
     pub fn judged(&self) -> Vec<Guess> {
         let names: Vec<String> = (0..self.lines.len()).map(|line| format!("L{line}")).collect();
-        let alone: Vec<Alone> = self.lines.iter().map(|line| Alone::new(line.edges())).collect();
+        let alone: Vec<SingleLine> = self.lines.iter().map(|line| SingleLine::new(line.edges())).collect();
         let named = self.lines.iter().zip(&alone).zip(&names);
         let candidates: Vec<Candidate<'_>> = named
             .map(|((line, alone), name)| Candidate {
@@ -482,7 +482,7 @@ pub const KINDS: [(&str, Make); 10] = [
 #[cfg(test)]
 mod tests {
     use super::*;
-    use reigen_core::measure::advice::{Advice, Advised, Wish};
+    use reigen_core::measure::advice::{Advice, AdvisedMethod, Wish};
     use reigen_core::measure::debounce::{DebounceMeter, Sense};
     use reigen_core::measure::kind::Kind;
 
@@ -589,7 +589,7 @@ mod tests {
                     labelled.lines.iter().zip(labelled.judged()).filter(|(_, guess)| guess.kind.is_pulses())
                 {
                     let advice = advised(line, &guess.kind, labelled.end);
-                    assert_eq!(advice.advised, Some(Advised::None), "{} {seed}: {advice:?}", line.word);
+                    assert_eq!(advice.advised, Some(AdvisedMethod::None), "{} {seed}: {advice:?}", line.word);
                 }
             }
         }

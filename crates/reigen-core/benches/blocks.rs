@@ -17,7 +17,7 @@ use reigen_core::count::encoder::block::Encoder;
 use reigen_core::count::encoder::decode::Decode;
 use reigen_core::count::encoder::homing::IndexDoes;
 use reigen_core::count::encoder::settings as encoder;
-use reigen_core::engine::Running;
+use reigen_core::engine::RunningBlock;
 use reigen_core::expand::expander::{self, Expander};
 use reigen_core::logic::apply::{Apply, Operand, Operation};
 use reigen_core::logic::blink::{Blink, Flashes};
@@ -123,7 +123,7 @@ fn lockout_on_bouncing_contacts(bencher: Bencher<'_, '_>) {
 }
 
 /// Works a block over columns of edges, window by window, and gives what it tells in the end.
-fn worked(block: impl Into<Running>, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, PointSummary) {
+fn worked(block: impl Into<RunningBlock>, lines: &[Vec<Nanos>], shape: Shape) -> (Tally, PointSummary) {
     let mut block = block.into();
     let mut columns: Vec<BitColumn> =
         lines.iter().map(|_| BitColumn { level: Some(false), ..BitColumn::default() }).collect();
@@ -186,7 +186,7 @@ fn expression_of_two_lines(bencher: Bencher<'_, '_>) {
 }
 
 /// Benches a block over two lines of pulses, the second a little later.
-fn over_pulses(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
+fn over_pulses(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> RunningBlock) {
     let lines = [pulses(), pulses().iter().map(|time| *time + Nanos(10_000)).collect()];
     bencher.counter(ItemsCount::new(2 * EDGES)).bench_local(|| {
         let block = make();
@@ -225,7 +225,7 @@ fn counter_up_and_down(bencher: Bencher<'_, '_>) {
 }
 
 /// Benches a block over one line of pulses.
-fn over_one(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
+fn over_one(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> RunningBlock) {
     let lines = [pulses()];
     bencher.counter(ItemsCount::new(EDGES)).bench_local(|| {
         let block = make();
@@ -287,7 +287,7 @@ fn rate_auto_with_wheel(bencher: Bencher<'_, '_>) {
 }
 
 /// Benches a block over a line of numbers with noise on them.
-fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> Running) {
+fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> RunningBlock) {
     let mut random = fastrand::Rng::with_seed(3);
     let mut window = ReadingColumn::default();
     (0..WINDOW as u64).for_each(|number| window.push(Nanos(number * 1000), 2000.0 + random.f64() * 100.0));

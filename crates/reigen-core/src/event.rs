@@ -9,7 +9,7 @@ use std::fmt;
 
 /// What happened.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum What {
+pub enum EventKind {
     /// A raw edge was thrown away; the time is the edge's own.
     Rejected(Rule),
     /// The point went on.
@@ -25,7 +25,7 @@ pub enum What {
     /// A frame of a chain had this many clocks, which are too few or too many.
     BadFrame(u64),
     /// A counter left out an edge that it would have counted.
-    NotCounted(Uncounted),
+    NotCounted(SkipReason),
 }
 
 /// A real number in a total order, that of IEEE 754.
@@ -73,7 +73,7 @@ impl fmt::Display for Number {
 
 /// Why a counter left out an edge.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Uncounted {
+pub enum SkipReason {
     /// Its reset was on.
     Reset,
     /// Its load was on.
@@ -86,37 +86,37 @@ pub enum Uncounted {
     Cancelled,
 }
 
-impl Uncounted {
+impl SkipReason {
     /// The word for it in tables and files.
     pub fn word(self) -> &'static str {
         match self {
-            Uncounted::Reset => "reset",
-            Uncounted::Load => "load",
-            Uncounted::Gate => "gate",
-            Uncounted::Limit => "limit",
-            Uncounted::Cancelled => "cancelled",
+            SkipReason::Reset => "reset",
+            SkipReason::Load => "load",
+            SkipReason::Gate => "gate",
+            SkipReason::Limit => "limit",
+            SkipReason::Cancelled => "cancelled",
         }
     }
 }
 
-impl What {
+impl EventKind {
     /// The word for it, the value that belongs to it, and the rule by which it was left out.
     pub fn words(self) -> (&'static str, Option<Number>, Option<&'static str>) {
         match self {
-            What::Rejected(rule) => ("rejected", None, Some(rule.word())),
-            What::On => ("on", None, None),
-            What::Off => ("off", None, None),
-            What::Preset(preset) => ("preset", Some(Number::Whole(preset)), None),
-            What::Value(value) => ("value", Some(Number::Whole(value)), None),
-            What::Reading(Real(value)) => ("reading", Some(Number::Real(value)), None),
-            What::BadFrame(clocks) => ("bad_frame", Some(Number::Whole(clocks.cast_signed())), None),
-            What::NotCounted(why) => ("not_counted", None, Some(why.word())),
+            EventKind::Rejected(rule) => ("rejected", None, Some(rule.word())),
+            EventKind::On => ("on", None, None),
+            EventKind::Off => ("off", None, None),
+            EventKind::Preset(preset) => ("preset", Some(Number::Whole(preset)), None),
+            EventKind::Value(value) => ("value", Some(Number::Whole(value)), None),
+            EventKind::Reading(Real(value)) => ("reading", Some(Number::Real(value)), None),
+            EventKind::BadFrame(clocks) => ("bad_frame", Some(Number::Whole(clocks.cast_signed())), None),
+            EventKind::NotCounted(why) => ("not_counted", None, Some(why.word())),
         }
     }
 }
 
 /// What happened to one point, and when.
-pub type Happening = (Nanos, What);
+pub type Happening = (Nanos, EventKind);
 
 /// What happened, to which point.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -126,7 +126,7 @@ pub struct Event {
     /// The number of the point in the station.
     pub point: usize,
     /// What.
-    pub what: What,
+    pub what: EventKind,
 }
 
 /// Puts events in the order of time, though the fate of an edge is known only later.
@@ -161,7 +161,7 @@ mod tests {
 
     #[test]
     fn events_wait_for_what_may_still_be_told_before_them() {
-        let event = |time, point| Event { time: Nanos(time), point, what: What::On };
+        let event = |time, point| Event { time: Nanos(time), point, what: EventKind::On };
         let mut order = EventOrder::default();
         let mut first = vec![event(9, 0), event(4, 1), event(4, 0)];
         assert_eq!(order.pass(&mut first, Nanos(5)).collect::<Vec<_>>(), [event(4, 0), event(4, 1)]);

@@ -12,7 +12,7 @@ use crate::time::{Nanos, Window};
 pub struct LineColumns {
     bits: Vec<BitColumn>,
     readings: Vec<ReadingColumn>,
-    held: Vec<Held>,
+    held: Vec<PendingChanges>,
     /// Of each number line the values beyond the window.
     held_readings: Vec<Vec<(Nanos, f64)>>,
     from: Nanos,
@@ -26,7 +26,7 @@ pub struct LineColumns {
 
 /// What a reader has already said of one line beyond the window.
 #[derive(Debug, Clone, Default)]
-struct Held {
+struct PendingChanges {
     start: Option<(Nanos, bool)>,
     toggles: Vec<Nanos>,
 }
@@ -37,7 +37,7 @@ impl LineColumns {
         Self {
             bits: vec![BitColumn::default(); bits],
             readings: vec![ReadingColumn::default(); readings],
-            held: vec![Held::default(); bits],
+            held: vec![PendingChanges::default(); bits],
             held_readings: vec![Vec::new(); readings],
             from: Nanos(0),
             end: None,
@@ -57,7 +57,7 @@ impl LineColumns {
     }
 
     /// Appends what line `line` did within one piece of a recording.
-    pub fn append(&mut self, line: usize, joined: Joined<'_>) {
+    pub fn append(&mut self, line: usize, joined: JoinedPiece<'_>) {
         let Some(column) = self.bits.get_mut(line) else { return };
         if let Some((since, level)) = joined.start {
             column.start(since, level);
@@ -209,7 +209,7 @@ impl VectorBits {
 
 /// One piece of a recording, joined to what came before it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Joined<'a> {
+pub struct JoinedPiece<'a> {
     /// The line's first level of all, where it is in this piece.
     pub start: Option<(Nanos, bool)>,
     /// The line's edges in this piece.
@@ -221,18 +221,18 @@ pub struct Joined<'a> {
 /// `changes` are the times at which the piece first names a level and then changes it, and `last_level` is
 /// the level after the last of them. The first is an edge only where it differs from the level before; where
 /// there was none, it is the start. All levels at the recording's first time make up the starting level.
-pub fn join(known: Option<bool>, changes: &[Nanos], last_level: bool) -> Joined<'_> {
-    let [first, rest @ ..] = changes else { return Joined { start: None, edges: &[] } };
+pub fn join(known: Option<bool>, changes: &[Nanos], last_level: bool) -> JoinedPiece<'_> {
+    let [first, rest @ ..] = changes else { return JoinedPiece { start: None, edges: &[] } };
     if *first == Nanos(0) {
         let at_start = changes.iter().take_while(|time| time.0 == 0).count();
         let edges = changes.get(at_start..).unwrap_or_default();
-        return Joined { start: Some((Nanos(0), last_level ^ (edges.len() % 2 == 1))), edges };
+        return JoinedPiece { start: Some((Nanos(0), last_level ^ (edges.len() % 2 == 1))), edges };
     }
     let first_level = last_level ^ (rest.len() % 2 == 1);
     match known {
-        None => Joined { start: Some((*first, first_level)), edges: rest },
-        Some(level) if level == first_level => Joined { start: None, edges: rest },
-        Some(_) => Joined { start: None, edges: changes },
+        None => JoinedPiece { start: Some((*first, first_level)), edges: rest },
+        Some(level) if level == first_level => JoinedPiece { start: None, edges: rest },
+        Some(_) => JoinedPiece { start: None, edges: changes },
     }
 }
 
@@ -281,8 +281,9 @@ mod tests {
     #[test]
     fn what_lies_beyond_a_window_waits_for_the_next() {
         let mut lines = LineColumns::new(2, 0);
-        lines.append(0, Joined { start: Some((Nanos(0), true)), edges: &[Nanos(3), Nanos(5), Nanos(5), Nanos(9)] });
-        lines.append(1, Joined { start: Some((Nanos(6), false)), edges: &[Nanos(8)] });
+        lines
+            .append(0, JoinedPiece { start: Some((Nanos(0), true)), edges: &[Nanos(3), Nanos(5), Nanos(5), Nanos(9)] });
+        lines.append(1, JoinedPiece { start: Some((Nanos(6), false)), edges: &[Nanos(8)] });
         let mut seen = Vec::new();
         for until in [5, 7, 20] {
             let window = lines.cut(Nanos(until));

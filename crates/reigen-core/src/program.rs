@@ -10,7 +10,7 @@ use crate::condition::input::{Input, InputSettings};
 use crate::count::counter::{self, Counter};
 use crate::count::encoder::block::Encoder;
 use crate::count::encoder::settings as encoder;
-use crate::engine::{Branch, Engine, NodeOwner, Running};
+use crate::engine::{Branch, Engine, NodeOwner, RunningBlock};
 use crate::expand::expander::{self, Expander};
 use crate::expand::word::{self, Code, Word};
 use crate::logic::apply::{self, Apply, Operand};
@@ -286,7 +286,7 @@ impl Operation {
     }
 
     /// The running block, at the start of a recording.
-    pub fn start(&self) -> Running {
+    pub fn start(&self) -> RunningBlock {
         match self.clone() {
             Self::Input { line, source, settings } => Input::new(line, source, settings).into(),
             Self::Counter { settings, sources } => Counter::new(settings, sources).into(),

@@ -37,7 +37,7 @@ fn unpack(path: &str) -> io::Result<()> {
 #[cfg(feature = "parquet")]
 fn events(rows: u64) -> Result<(), Box<dyn Error>> {
     use reigen_core::account::Rule;
-    use reigen_core::event::{Event, What};
+    use reigen_core::event::{Event, EventKind};
     use reigen_core::time::{Nanos, Origin};
     let path = std::env::temp_dir().join(format!("reigen-events-{}.parquet", std::process::id()));
     let names = (0..8).map(|point| format!("point_{point}")).collect();
@@ -51,10 +51,10 @@ fn events(rows: u64) -> Result<(), Box<dyn Error>> {
     for row in 0..rows {
         time += random.u64(1..20_000);
         let what = match row % 4 {
-            0 => What::On,
-            1 => What::Rejected(Rule::Bounce),
-            2 => What::Off,
-            _ => What::Value(row.cast_signed()),
+            0 => EventKind::On,
+            1 => EventKind::Rejected(Rule::Bounce),
+            2 => EventKind::Off,
+            _ => EventKind::Value(row.cast_signed()),
         };
         file.write(Event { time: Nanos(time), point: random.usize(0..8), what })?;
     }

@@ -11,7 +11,7 @@ use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};
 use reigen_core::logic::expression;
 use reigen_core::quantity::{parse_file_time, parse_sample_rate, parse_time};
 use reigen_core::time::Nanos;
-use reigen_io::convert::{Chosen, Stretch, convert};
+use reigen_io::convert::{LineSelection, Stretch, convert};
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, Heading, begin, written_lines};
@@ -239,7 +239,7 @@ fn of_conversion(random: &mut fastrand::Rng) {
         Recording::from_bytes("rec".to_owned(), Box::new(Cursor::new(bytes.to_vec())), &ReadOptions::default())
     };
     let Ok(mut recording) = open(text.as_bytes()) else { return };
-    let chosen = Chosen::new(&recording, |_| true);
+    let chosen = LineSelection::new(&recording, |_| true);
     let lines = written_lines(format, &chosen.lines);
     let heading = Heading { lines, scope: None, origin: recording.origin(), step: Nanos(1) };
     let mut bytes = Vec::new();

@@ -1,6 +1,6 @@
 //! Captured timer counts: one column of CSV below a header.
 
-use crate::small_file::{SmallFileError, Wanted, read_text};
+use crate::small_file::{SmallFileError, TextKind, read_text};
 use std::path::{Path, PathBuf};
 
 /// What is wrong with a file of captured counts.
@@ -74,7 +74,7 @@ impl CaptureError {
 /// # Errors
 /// Where the file cannot be read, or a line is no count of such a timer.
 pub fn read(path: &Path, bits: u32) -> Result<Vec<u64>, CaptureError> {
-    let text = read_text(path, Wanted::Csv).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
+    let text = read_text(path, TextKind::Csv).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
     parse(&text, bits).map_err(|(line, fault)| CaptureError::Line { path: path.to_owned(), line, fault })
 }
 

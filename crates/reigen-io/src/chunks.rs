@@ -125,20 +125,20 @@ impl Chunks {
         &mut self,
         into: &mut Vec<u8>,
         boundary: impl Fn(&[u8], usize) -> Option<usize>,
-    ) -> io::Result<Taken> {
+    ) -> io::Result<TakenBytes> {
         let mut wanted = self.piece;
         let taken = loop {
             while self.bytes().len() < wanted && !self.finished && self.fill()? {}
             let length = self.bytes().len().min(wanted);
             let whole = self.bytes().get(..length).unwrap_or_default();
             if self.finished && length == self.bytes().len() {
-                break Taken { length, at_boundary: true };
+                break TakenBytes { length, at_boundary: true };
             }
             if let Some(length) = boundary(whole, 0).filter(|&at| at > 0) {
-                break Taken { length, at_boundary: true };
+                break TakenBytes { length, at_boundary: true };
             }
             if length >= MOST_AT_ONCE {
-                break Taken { length, at_boundary: false };
+                break TakenBytes { length, at_boundary: false };
             }
             wanted *= 2;
         };
@@ -156,7 +156,7 @@ impl Chunks {
 
 /// A stretch that [`Chunks::take`] handed out.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Taken {
+pub(crate) struct TakenBytes {
     /// Its length.
     pub(crate) length: usize,
     /// Whether it ends at a boundary, or at the end of all.

@@ -23,7 +23,7 @@ pub struct Stretch {
 
 /// Which lines are wanted, by their signals; levels come before numbers.
 #[derive(Debug, Clone, Default)]
-pub struct Chosen {
+pub struct LineSelection {
     bits: Vec<usize>,
     numbers: Vec<usize>,
     /// What they are called, in the order in which they are written.
@@ -32,7 +32,7 @@ pub struct Chosen {
 
 /// What came of it.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Converted {
+pub struct ConversionSummary {
     /// Changes written.
     pub changes: u64,
     /// Edges of a line that share their time with the edge before it, since times were rounded.
@@ -58,7 +58,7 @@ impl From<RecordingError> for ConvertError {
     }
 }
 
-impl Chosen {
+impl LineSelection {
     /// All lines of a recording, or those that `wanted` names; each signal once, with its other names.
     pub fn new(recording: &Recording, wanted: impl Fn(&str) -> bool) -> Self {
         let mut chosen = Self::default();
@@ -112,11 +112,11 @@ impl Stretch {
 /// Where the recording is wrong, or no more can be written.
 pub fn convert(
     recording: &mut Recording,
-    chosen: &Chosen,
+    chosen: &LineSelection,
     stretch: &Stretch,
     mut out: Box<dyn Changes + '_>,
     meanwhile: &mut (dyn FnMut() + Send),
-) -> Result<Converted, ConvertError> {
+) -> Result<ConversionSummary, ConvertError> {
     let mut lines = recording.select(&chosen.bits, &chosen.numbers);
     lines.keep_unknown();
     let origin = recording.origin();
@@ -127,7 +127,7 @@ pub fn convert(
         known: vec![false; chosen.lines.len()],
         last_edge: vec![None; chosen.lines.len()],
         changes: Vec::new(),
-        converted: Converted::default(),
+        converted: ConversionSummary::default(),
     };
     let mut failed = None;
     let mut worked = Nanos(0);
@@ -188,7 +188,7 @@ struct Copy<'a> {
     /// The time of each line's last edge, as written.
     last_edge: Vec<Option<Nanos>>,
     changes: Vec<Change>,
-    converted: Converted,
+    converted: ConversionSummary,
 }
 
 impl Copy<'_> {
@@ -372,11 +372,11 @@ mod tests {
         stretch: &Stretch,
         to: (Format, Option<Packing>),
         piece: usize,
-    ) -> Result<(Vec<u8>, Converted), TestCaseError> {
+    ) -> Result<(Vec<u8>, ConversionSummary), TestCaseError> {
         let options = options(from, &case.heading.lines, piece);
         let mut recording = Recording::from_bytes("rec".to_owned(), Box::new(Cursor::new(bytes.to_vec())), &options)
             .map_err(|error| TestCaseError::fail(error.to_string()))?;
-        let chosen = Chosen::new(&recording, |_| true);
+        let chosen = LineSelection::new(&recording, |_| true);
         let heading = Heading {
             lines: written_lines(to.0, &chosen.lines),
             origin: stretch.origin(recording.origin()),

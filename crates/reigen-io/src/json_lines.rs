@@ -13,7 +13,7 @@ use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::date;
 use crate::error::{Failure, Fault, FaultKind, shown};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Head, Pipeline};
+use crate::pipeline::{Form, Format, Head, ParseProgress, Pipeline};
 use crate::ranges::FileReader;
 use crate::rows::Rows;
 use indexmap::IndexMap;
@@ -267,7 +267,7 @@ impl Format for JsonLines {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         let mut at = 0;
         while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
             let end = memchr::memchr(b'\n', rest);
@@ -281,7 +281,7 @@ impl Format for JsonLines {
             {
                 // The last line of a file without a line end may be half of one.
                 if end.is_none() {
-                    return Ok(Done { consumed: bytes.len(), cut_off: true });
+                    return Ok(ParseProgress { consumed: bytes.len(), cut_off: true });
                 }
                 return Err(Fault { line: place.line, kind });
             }
@@ -291,7 +291,7 @@ impl Format for JsonLines {
         if at == 0 && bytes.len() >= MOST_AT_ONCE {
             return Err(Fault { line: place.line, kind: FaultKind::TooLong(MOST_AT_ONCE) });
         }
-        Ok(Done { consumed: at, cut_off: false })
+        Ok(ParseProgress { consumed: at, cut_off: false })
     }
 }
 

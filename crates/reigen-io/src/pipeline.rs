@@ -122,7 +122,7 @@ pub(crate) trait Format: Send + Sync {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault>;
+    ) -> Result<ParseProgress, Fault>;
 }
 
 /// Where a reader stands between two pieces.
@@ -141,15 +141,15 @@ pub(crate) trait Place: Clone + Send + Sync {
 
 /// How far a parser came.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Done {
+pub(crate) struct ParseProgress {
     /// The bytes that it has dealt with.
     pub(crate) consumed: usize,
     /// Whether the file ends in the middle of something.
     pub(crate) cut_off: bool,
 }
 
-impl Done {
-    const NOTHING: Done = Done { consumed: 0, cut_off: false };
+impl ParseProgress {
+    const NOTHING: ParseProgress = ParseProgress { consumed: 0, cut_off: false };
 }
 
 /// One piece on its way.
@@ -163,7 +163,7 @@ struct Slot<P> {
     piece: Piece,
     /// Where the parser stood after it.
     place: P,
-    done: Result<Done, Failure>,
+    done: Result<ParseProgress, Failure>,
 }
 
 /// The bytes of a piece.
@@ -430,7 +430,7 @@ impl<P: Place> Batch<P> {
                 rest.extend_from_slice(bytes.get(done.consumed..).unwrap_or_default());
                 Ok(done)
             });
-            slot.done = parsed.map_err(Failure::from).and_then(|done: Result<Done, Fault>| Ok(done?));
+            slot.done = parsed.map_err(Failure::from).and_then(|done: Result<ParseProgress, Fault>| Ok(done?));
         });
     }
 
@@ -444,7 +444,7 @@ impl<P: Place> Batch<P> {
         cut_off: &mut bool,
     ) -> Result<(), Failure> {
         for slot in self.used_mut() {
-            let done = match std::mem::replace(&mut slot.done, Ok(Done::NOTHING)) {
+            let done = match std::mem::replace(&mut slot.done, Ok(ParseProgress::NOTHING)) {
                 // What a supposition says of a fault may be wrong: it is told by who knows.
                 Err(Failure::Fault(_)) => None,
                 Err(other) => return Err(other),
@@ -476,7 +476,7 @@ impl<P: Place> Slot<P> {
             begins_well: true,
             piece: Piece::default(),
             place,
-            done: Ok(Done::NOTHING),
+            done: Ok(ParseProgress::NOTHING),
         }
     }
 }
@@ -490,7 +490,7 @@ impl Rest {
         place: &mut F::Place,
         slot: &Slot<F::Place>,
         piece: &mut Piece,
-    ) -> Result<Done, Failure> {
+    ) -> Result<ParseProgress, Failure> {
         slot.stretch.with(|bytes| self.bytes.extend_from_slice(bytes))?;
         let done = format.parse(form, place, &self.bytes, slot.at_end, piece)?;
         if done.consumed == 0 && self.bytes.len() >= MOST_AT_ONCE {

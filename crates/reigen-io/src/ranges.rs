@@ -2,7 +2,7 @@
 //!
 //! Whoever parses a stretch reads it himself, so that its bytes are in the cache of the core that needs them.
 
-use crate::chunks::{MOST_AT_ONCE, Taken};
+use crate::chunks::{MOST_AT_ONCE, TakenBytes};
 use reigen_core::cast;
 use std::fs::File;
 use std::io;
@@ -32,7 +32,10 @@ impl Ranges {
     }
 
     /// The next stretch, which ends at a boundary if there is one.
-    pub(crate) fn take(&mut self, boundary: impl Fn(&[u8], usize) -> Option<usize>) -> io::Result<(Range<u64>, Taken)> {
+    pub(crate) fn take(
+        &mut self,
+        boundary: impl Fn(&[u8], usize) -> Option<usize>,
+    ) -> io::Result<(Range<u64>, TakenBytes)> {
         let start = self.at;
         let mut length = self.piece;
         let mut look = LOOK;
@@ -42,7 +45,7 @@ impl Ranges {
                 self.at = self.end;
                 return Ok((
                     start..self.end,
-                    Taken { length: cast::usize_from_u64(self.end - start), at_boundary: true },
+                    TakenBytes { length: cast::usize_from_u64(self.end - start), at_boundary: true },
                 ));
             }
             // A boundary in the last bytes before the nominal end; if there is none, look further back, then on.
@@ -54,7 +57,7 @@ impl Ranges {
                 self.at = from + at as u64;
                 return Ok((
                     start..self.at,
-                    Taken { length: cast::usize_from_u64(self.at - start), at_boundary: true },
+                    TakenBytes { length: cast::usize_from_u64(self.at - start), at_boundary: true },
                 ));
             }
             if looked < length {
@@ -64,7 +67,7 @@ impl Ranges {
                 look = LOOK;
             } else {
                 self.at = nominal;
-                return Ok((start..nominal, Taken { length, at_boundary: false }));
+                return Ok((start..nominal, TakenBytes { length, at_boundary: false }));
             }
         }
     }

@@ -10,7 +10,7 @@ use crate::piece::Piece;
 use crate::pipeline::{Form, Format, Pipeline};
 use crate::reader::Reader;
 use crate::source::{Source, is_standard_input, name_of};
-use crate::stitch::{Placing, Stitcher};
+use crate::stitch::{PiecePlacement, Stitcher};
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
@@ -225,7 +225,7 @@ impl Recording {
             true => Stitcher::new(bits.len(), head.numbers, &numbered, numbers),
             false => Stitcher::new(head.bits, head.numbers, bits, numbers),
         };
-        self.stitcher.place(Placing { rate: head.rate, ..Placing::default() });
+        self.stitcher.place(PiecePlacement { rate: head.rate, ..PiecePlacement::default() });
         let rounds = self.parts().any(|part| part.reader.head().rounds);
         self.stitcher.met = rounds.then_some(0);
         self.first.reader.want_numbers(numbers);
@@ -268,7 +268,7 @@ impl Recording {
         let (count, mut before) = (later.len(), &*first);
         for (number, later) in later.iter_mut().enumerate() {
             later.begin(origin, before, *last_time)?;
-            stitcher.place(Placing {
+            stitcher.place(PiecePlacement {
                 rate: later.part.reader.head().rate,
                 shift: later.begins,
                 bits: Some(later.placed.clone()),

@@ -36,7 +36,7 @@ pub enum SmallFileError {
 
 /// What is wanted of such a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Wanted {
+pub enum TextKind {
     /// TOML.
     Toml,
     /// JSON.
@@ -49,18 +49,18 @@ pub enum Wanted {
 ///
 /// # Errors
 /// Where it cannot be read, or is something else.
-pub fn read_text(path: &Path, wanted: Wanted) -> Result<String, SmallFileError> {
+pub fn read_text(path: &Path, wanted: TextKind) -> Result<String, SmallFileError> {
     let file = File::open(path)?;
     let mut bytes = Vec::new();
     (&file).take(LOOK).read_to_end(&mut bytes)?;
     let found = recognised(&bytes);
     let expected = match wanted {
-        Wanted::Toml => None,
-        Wanted::Json => Some("JSON Lines"),
-        Wanted::Csv => Some("CSV"),
+        TextKind::Toml => None,
+        TextKind::Json => Some("JSON Lines"),
+        TextKind::Csv => Some("CSV"),
     };
     match found {
-        Some(what) if found != expected && !(what == "CSV" && wanted == Wanted::Json) => {
+        Some(what) if found != expected && !(what == "CSV" && wanted == TextKind::Json) => {
             return Err(SmallFileError::Recording(what));
         }
         _ => {}

@@ -14,7 +14,7 @@ pub(crate) struct Stitcher {
     /// The stretch in which edges are counted, both ends included.
     counted: (Nanos, Option<Nanos>),
     /// How the pieces' own times and signals belong to the recording's.
-    placing: Placing,
+    placing: PiecePlacement,
     /// Room for times made of sample numbers.
     times: Vec<Nanos>,
     /// Edges of all two-level signals in that stretch.
@@ -28,7 +28,7 @@ pub(crate) struct Stitcher {
 
 /// How the pieces of one file belong to a recording.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Placing {
+pub(crate) struct PiecePlacement {
     /// The rate, where they count samples in place of time.
     pub(crate) rate: Option<SampleRate>,
     /// When the file begins.
@@ -39,7 +39,7 @@ pub(crate) struct Placing {
     pub(crate) numbers: Option<Vec<Option<usize>>>,
 }
 
-impl Placing {
+impl PiecePlacement {
     /// The time in the recording of a time in a piece, or of a sample; beyond all bounds the last one, which
     /// [ends](Self::BEYOND) the reading.
     fn time_of(&self, time: Nanos, sample_base: u64) -> Nanos {
@@ -114,7 +114,7 @@ impl Stitcher {
     }
 
     /// Says how the pieces to come belong to the recording.
-    pub(crate) fn place(&mut self, placing: Placing) {
+    pub(crate) fn place(&mut self, placing: PiecePlacement) {
         self.placing = placing;
     }
 

@@ -50,13 +50,13 @@ pub struct Gauge {
 
 /// Readings kept in memory.
 #[derive(Debug, Default)]
-pub struct Kept {
+pub struct KeptReadings {
     runs: Vec<Run>,
     /// Whether there was no more room.
     full: bool,
 }
 
-impl Kept {
+impl KeptReadings {
     /// The readings, those that repeat once.
     pub fn runs(&self) -> &[Run] {
         &self.runs
@@ -197,7 +197,7 @@ impl Gauge {
     }
 
     /// The table for a JSON.
-    pub fn told(self, kept: Kept) -> GaugeTable {
+    pub fn told(self, kept: KeptReadings) -> GaugeTable {
         let Self { step, columns, origin, .. } = self;
         GaugeTable { step_ns: step.0, columns, rows: Rows { step, origin, runs: kept.runs } }
     }

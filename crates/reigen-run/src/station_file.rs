@@ -23,7 +23,7 @@ impl StationFile {
     /// Where it cannot be read, or is wrong.
     pub fn open(path: &Path) -> Result<Self, RunError> {
         let help = "the first argument is the station file, the second the recording";
-        Self::parse(path.display().to_string(), read_text(path, small_file::Wanted::Toml, help)?)
+        Self::parse(path.display().to_string(), read_text(path, small_file::TextKind::Toml, help)?)
     }
 
     /// Checks the text of a station file.
@@ -42,7 +42,7 @@ impl StationFile {
 ///
 /// # Errors
 /// Where it cannot be read, or is no text.
-pub fn read_text(path: &Path, wanted: small_file::Wanted, help: &str) -> Result<String, RunError> {
+pub fn read_text(path: &Path, wanted: small_file::TextKind, help: &str) -> Result<String, RunError> {
     small_file::read_text(path, wanted).map_err(|error| RunError::Unreadable {
         file: path.display().to_string(),
         help: if matches!(error, SmallFileError::NoText { .. }) { "save it as UTF-8" } else { help }.to_owned(),

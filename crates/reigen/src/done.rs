@@ -2,7 +2,7 @@
 
 /// How a command ended that did its work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Done {
+pub(crate) enum Completion {
     /// All is as it should be.
     Fine,
     /// Something is not as it was expected.

@@ -1,6 +1,6 @@
 //! A first station file from a survey: what was found becomes points, with their evidence as comments.
 
-use reigen_core::measure::advice::Advised;
+use reigen_core::measure::advice::AdvisedMethod;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::SurveyedLine;
 use reigen_core::names::is_point_name;
@@ -243,7 +243,7 @@ fn input_keys(line: &SurveyedLine) -> Vec<String> {
         }
         _ => {}
     }
-    keys.extend(line.advice.as_ref().and_then(|advice| advice.advised).and_then(Advised::toml));
+    keys.extend(line.advice.as_ref().and_then(|advice| advice.advised).and_then(AdvisedMethod::toml));
     keys
 }
 

@@ -6,7 +6,7 @@ use reigen_core::cast;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_core::units::{resolved, significant};
-use reigen_run::gauge::{Column, Gauge, Kept, Run, Sample};
+use reigen_run::gauge::{Column, Gauge, KeptReadings, Run, Sample};
 use std::io::{IsTerminal, Write};
 use std::time::Duration;
 
@@ -44,7 +44,7 @@ fn widths(gauge: &Gauge) -> impl Iterator<Item = usize> {
 /// Plays one point as a bar, at the recording's own pace times `speed` on a terminal.
 pub(crate) fn play(
     gauge: &Gauge,
-    kept: &Kept,
+    kept: &KeptReadings,
     speed: f64,
     scale: Option<(f64, f64)>,
     out: &mut Out,

@@ -1,6 +1,6 @@
 //! From the arguments to the exit code.
 
-use crate::done::Done;
+use crate::done::Completion;
 use crate::{cli, commands, failure, log, print};
 use clap::Parser;
 use reigen_io::output_file::Outputs;
@@ -29,8 +29,8 @@ pub(crate) fn run() -> ExitCode {
     });
     tracing::info!("it took {} ms", began.elapsed().as_millis());
     match done {
-        Ok(Done::Fine) => ExitCode::SUCCESS,
-        Ok(Done::Differs) => ExitCode::from(DIFFERS),
+        Ok(Completion::Fine) => ExitCode::SUCCESS,
+        Ok(Completion::Differs) => ExitCode::from(DIFFERS),
         Err(failure) => failure.report(color),
     }
 }
@@ -47,26 +47,28 @@ fn begin(cli: &cli::Cli, outputs: Outputs) -> Result<print::Out, failure::Failur
 }
 
 /// Does what was asked for.
-fn work(command: &cli::Command, out: &mut print::Out) -> Result<Done, failure::Failure> {
+fn work(command: &cli::Command, out: &mut print::Out) -> Result<Completion, failure::Failure> {
     match command {
         cli::Command::Check(arguments) => commands::check::run(arguments, out),
-        cli::Command::Size(arguments) => commands::size::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Survey(arguments) => commands::survey::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Size(arguments) => commands::size::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Survey(arguments) => commands::survey::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Debounce(arguments) => commands::debounce::run(arguments, out),
-        cli::Command::Levels(arguments) => commands::levels::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Chain(arguments) => commands::chain::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Levels(arguments) => commands::levels::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Chain(arguments) => commands::chain::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
-        cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
-        cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Completions(arguments) => commands::completions::completions(arguments, out).map(|()| Done::Fine),
-        cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Done::Fine),
-        cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Done::Fine),
-        cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Done::Fine),
+        cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Completions(arguments) => {
+            commands::completions::completions(arguments, out).map(|()| Completion::Fine)
+        }
+        cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Completion::Fine),
     }
 }

@@ -4,7 +4,7 @@ use super::smooth::{Smoother, Smoothing};
 use super::threshold::{Levels, Threshold};
 use crate::block::{Inputs, Lines, NumberSource, Outputs};
 use crate::column::{BitColumn, ReadingColumn};
-use crate::engine::Running;
+use crate::engine::RunningBlock;
 use crate::logic::apply::Operand;
 use crate::summary::PointSummary;
 use crate::tally::Tally;
@@ -19,7 +19,7 @@ fn line(steps: &[(u64, f64)]) -> ReadingColumn {
     column
 }
 
-fn work(block: impl Into<Running>, line: &ReadingColumn) -> (BitColumn, ReadingColumn, PointSummary) {
+fn work(block: impl Into<RunningBlock>, line: &ReadingColumn) -> (BitColumn, ReadingColumn, PointSummary) {
     let mut block = block.into();
     let (mut bit, mut value) = ([BitColumn::default()], [ReadingColumn::default()]);
     let lines = Lines { bits: &[], readings: std::slice::from_ref(line), last: true };

@@ -94,7 +94,7 @@ pub fn waiting(settings: &InputSettings, on: bool, since: Nanos, time: Nanos) ->
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::condition::debounce::{HoldTimes, Ledger, RcSettings, Read, ReadingTimes};
+    use crate::condition::debounce::{HoldTimes, Ledger, LineReader, RcSettings, ReadingTimes};
     use crate::condition::schmitt::Levels;
     use crate::units::Volts;
 
@@ -104,7 +104,7 @@ mod tests {
     fn reasons(debounce: Settings, scan: Option<ReadingTimes>, edges: &[u64], end: u64) -> Vec<String> {
         let edges: Vec<Nanos> = edges.iter().map(|&edge| Nanos(edge * MS)).collect();
         let mut method = match scan {
-            Some(times) => Box::new(Read::new(times, debounce.start())),
+            Some(times) => Box::new(LineReader::new(times, debounce.start())),
             None => debounce.start(),
         };
         let mut ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };

@@ -1,10 +1,10 @@
 //! `input`: a line with its polarity and its debounce.
 
-use super::debounce::{self, Debounce, Ledger, Read, ReadingTimes, Settings};
+use super::debounce::{self, Debounce, Ledger, LineReader, ReadingTimes, Settings};
 use crate::account::{Account, Rejected, Verdict};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::column::CountColumn;
-use crate::event::{Happening, What};
+use crate::event::{EventKind, Happening};
 use crate::tally::Tally;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -102,7 +102,7 @@ impl Input {
     pub fn new(line: String, source: BitSource, settings: InputSettings) -> Self {
         let debounce = settings.debounce.start();
         let debounce = match settings.scan {
-            Some(times) => Box::new(Read::new(times, debounce)),
+            Some(times) => Box::new(LineReader::new(times, debounce)),
             None => debounce,
         };
         let on_while_high = settings.on_while_high;
@@ -172,7 +172,7 @@ impl Block for Input {
 
     fn happenings(&mut self, _counts: &[CountColumn], sink: &mut Vec<Happening>) {
         let verdicts = self.ledger.verdicts.iter_mut().flat_map(|verdicts| verdicts.drain(..));
-        sink.extend(verdicts.filter_map(|verdict| Some((verdict.edge, What::Rejected(verdict.rule?)))));
+        sink.extend(verdicts.filter_map(|verdict| Some((verdict.edge, EventKind::Rejected(verdict.rule?)))));
     }
 
     fn undecided_since(&self) -> Option<Nanos> {

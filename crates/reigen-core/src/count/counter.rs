@@ -4,7 +4,7 @@ use crate::block::{BitSource, Block, Inputs, Instants, NumberSource, Outputs, Sh
 use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::condition::debounce::ReadingTimes;
-use crate::event::{Happening, Uncounted, What};
+use crate::event::{EventKind, Happening, SkipReason};
 use crate::logic::apply::Operand;
 use crate::logic::expression::Value;
 use crate::time::{Nanos, Window};
@@ -144,7 +144,7 @@ pub struct State {
 
 /// What stands at a counter's inputs after an instant.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Held {
+pub(super) struct InputLevels {
     pub(super) reset: bool,
     pub(super) load: bool,
     pub(super) gate_closed: bool,
@@ -197,7 +197,7 @@ impl Counter {
         self.settings.presets.last().is_some_and(|&last| value >= last)
     }
 
-    fn tell(&mut self, time: Nanos, what: What) {
+    fn tell(&mut self, time: Nanos, what: EventKind) {
         if let Some(told) = &mut self.told {
             told.push((time, what));
         }
@@ -221,7 +221,7 @@ impl Counter {
     fn count(&mut self, time: Nanos, step: i64) -> bool {
         let Some(next) = self.stepped(step) else {
             self.state.lost += 1;
-            self.tell(time, What::NotCounted(Uncounted::Limit));
+            self.tell(time, EventKind::NotCounted(SkipReason::Limit));
             return false;
         };
         self.state.value = next;
@@ -233,7 +233,7 @@ impl Counter {
         if let Some(hits) = self.state.preset_hits.get_mut(preset) {
             *hits += 1;
         }
-        self.tell(time, What::Preset(self.state.value));
+        self.tell(time, EventKind::Preset(self.state.value));
         let last = preset + 1 == self.settings.presets.len();
         let restarts = last && self.settings.at_last == AtLast::Restart;
         if restarts {
@@ -265,7 +265,7 @@ impl Counter {
     }
 
     /// Counts all edges of a window where nothing else can happen: the short way.
-    fn count_all(&mut self, up: &BitColumn, outputs: &mut Shown<'_>) {
+    fn count_all(&mut self, up: &BitColumn, outputs: &mut CounterColumns<'_>) {
         let Some(level) = up.level else { return };
         if !self.state.started {
             self.show_start(up.since, outputs);
@@ -288,7 +288,7 @@ impl Counter {
         self.settings.scale.as_ref().map(|(worth, _)| self.state.value as f64 * worth)
     }
 
-    pub(super) fn show_start(&mut self, time: Nanos, outputs: &mut Shown<'_>) {
+    pub(super) fn show_start(&mut self, time: Nanos, outputs: &mut CounterColumns<'_>) {
         outputs.value.push(time, self.state.value);
         outputs.band.push(time, cast::i64_from_usize(self.band(self.state.value)));
         outputs.done.start(time, self.is_done(self.state.value));
@@ -299,7 +299,7 @@ impl Counter {
     }
 
     /// Shows the value after an instant, where it differs from what was shown last.
-    pub(super) fn show(&self, time: Nanos, outputs: &mut Shown<'_>) {
+    pub(super) fn show(&self, time: Nanos, outputs: &mut CounterColumns<'_>) {
         if outputs.value.last() == Some(self.state.value) {
             return;
         }
@@ -317,24 +317,30 @@ impl Counter {
     }
 
     /// One instant: reset, then load, then the counts that the gate lets in.
-    pub(super) fn instant(&mut self, time: Nanos, held: Held, [up, down]: [usize; 2], outputs: &mut Shown<'_>) {
+    pub(super) fn instant(
+        &mut self,
+        time: Nanos,
+        held: InputLevels,
+        [up, down]: [usize; 2],
+        outputs: &mut CounterColumns<'_>,
+    ) {
         let all = up + down;
         let stopped = match held {
-            Held { reset: true, .. } => Some(Uncounted::Reset),
-            Held { load: true, .. } => Some(Uncounted::Load),
-            Held { gate_closed: true, .. } => Some(Uncounted::Gate),
+            InputLevels { reset: true, .. } => Some(SkipReason::Reset),
+            InputLevels { load: true, .. } => Some(SkipReason::Load),
+            InputLevels { gate_closed: true, .. } => Some(SkipReason::Gate),
             _ => None,
         };
         match stopped {
-            Some(Uncounted::Reset) => self.state.value = self.settings.start,
-            Some(Uncounted::Load) => self.state.value = held.load_to,
+            Some(SkipReason::Reset) => self.state.value = self.settings.start,
+            Some(SkipReason::Load) => self.state.value = held.load_to,
             _ => {}
         }
         let counts = if stopped.is_some() { 0 } else { up.abs_diff(down) };
         let left_out = all - counts;
         if left_out > 0 && self.told.is_some() {
-            let why = stopped.unwrap_or(Uncounted::Cancelled);
-            (0..left_out).for_each(|_| self.tell(time, What::NotCounted(why)));
+            let why = stopped.unwrap_or(SkipReason::Cancelled);
+            (0..left_out).for_each(|_| self.tell(time, EventKind::NotCounted(why)));
         }
         for _ in 0..counts {
             if self.count(time, if up > down { 1 } else { -1 }) {
@@ -347,7 +353,7 @@ impl Counter {
 }
 
 /// The columns that a counter fills, by name.
-pub(super) struct Shown<'a> {
+pub(super) struct CounterColumns<'a> {
     done: &'a mut BitColumn,
     value: &'a mut CountColumn,
     band: &'a mut CountColumn,
@@ -379,9 +385,9 @@ impl Ports {
 
     /// What stands after an instant.
     #[inline]
-    pub(super) fn held(&self, time: Nanos, instants: &Instants<'_>, load_to: &mut LoadTo<'_>) -> Held {
+    pub(super) fn held(&self, time: Nanos, instants: &Instants<'_>, load_to: &mut LoadTo<'_>) -> InputLevels {
         let level = |port: Option<usize>| port.map(|port| instants.level(port));
-        Held {
+        InputLevels {
             gate_closed: level(self.gate) == Some(false),
             reset: level(self.reset) == Some(true),
             load: level(self.load) == Some(true),
@@ -424,7 +430,7 @@ impl<'a> LoadTo<'a> {
     }
 
     /// When it changes next, while it is being loaded.
-    pub(super) fn next(&self, held: Held) -> Option<Nanos> {
+    pub(super) fn next(&self, held: InputLevels) -> Option<Nanos> {
         self.times.first().copied().filter(|_| held.load)
     }
 }
@@ -438,7 +444,7 @@ pub(super) struct Reads<'a> {
 
 impl Reads<'_> {
     #[inline]
-    pub(super) fn held(&mut self, time: Nanos) -> Held {
+    pub(super) fn held(&mut self, time: Nanos) -> InputLevels {
         self.ports.held(time, &self.instants, &mut self.load_to)
     }
 }
@@ -446,7 +452,7 @@ impl Reads<'_> {
 impl Block for Counter {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let ([done], [value, band]) = (outputs.bits, outputs.counts) else { return };
-        let mut outputs = Shown { done, value, band, units: outputs.readings.first_mut() };
+        let mut outputs = CounterColumns { done, value, band, units: outputs.readings.first_mut() };
         if let Some(time) = self.state.restart_at.take() {
             self.show(time.max(window.from), &mut outputs);
         }
@@ -499,7 +505,7 @@ impl Block for Counter {
         // The very first value is where the counter starts, and no event.
         let first = usize::from(value.before.is_none());
         let steps = value.times.iter().zip(&value.values).skip(first);
-        sink.extend(steps.map(|(&time, &value)| (time, What::Value(value))));
+        sink.extend(steps.map(|(&time, &value)| (time, EventKind::Value(value))));
     }
 
     fn next_due(&self) -> Option<Nanos> {
@@ -511,7 +517,7 @@ keeps_state!(Counter, State);
 
 impl Counter {
     /// Counts edges, instant by instant.
-    fn work_edges(&mut self, reads: &mut Reads<'_>, outputs: &mut Shown<'_>) {
+    fn work_edges(&mut self, reads: &mut Reads<'_>, outputs: &mut CounterColumns<'_>) {
         while let Some(time) = reads.instants.advance() {
             if !self.state.started {
                 self.show_start(time, outputs);

@@ -1,6 +1,6 @@
 //! Counting scans: once each while a bit is on, as a counter without edges does.
 
-use super::counter::{AtLast, Counter, Held, Range, Reads, Shown};
+use super::counter::{AtLast, Counter, CounterColumns, InputLevels, Range, Reads};
 use crate::condition::debounce::ReadingTimes;
 use crate::time::{Nanos, Window};
 
@@ -11,7 +11,7 @@ struct Alike {
     count: u64,
     period: Nanos,
     /// What stands at the counter's inputs.
-    held: Held,
+    held: InputLevels,
     /// Whether the bits that count up and down are on.
     on: [usize; 2],
 }
@@ -30,7 +30,7 @@ impl Counter {
         times: ReadingTimes,
         window: Window,
         reads: &mut Reads<'_>,
-        outputs: &mut Shown<'_>,
+        outputs: &mut CounterColumns<'_>,
     ) {
         let mut from = window.from;
         if !self.state.started {
@@ -70,7 +70,7 @@ impl Counter {
     }
 
     /// Counts scans in which nothing changes: as one after another, and many at once where nobody looks at each value.
-    fn count_alike(&mut self, scans: Alike, window: Window, outputs: &mut Shown<'_>) {
+    fn count_alike(&mut self, scans: Alike, window: Window, outputs: &mut CounterColumns<'_>) {
         let Alike { first, count, period, held, on: [up, down] } = scans;
         self.instant(first, held, [up, down], outputs);
         let stands = held.reset || held.load || held.gate_closed || up == down;

@@ -6,13 +6,13 @@
 mod running;
 mod state;
 
-pub use running::{BlockState, Running};
+pub use running::{BlockState, RunningBlock};
 pub use state::{EngineState, RestoreError};
 
 use crate::account::Verdict;
 use crate::block::{Inputs, Lines, MainColumn, Outputs, Shape};
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
-use crate::event::{Event, Real, What};
+use crate::event::{Event, EventKind, Real};
 use crate::summary::PointSummary;
 use crate::tally::Tally;
 use crate::time::{Nanos, Window};
@@ -30,7 +30,7 @@ struct Node {
     main: MainColumn,
     /// The number of the point that the block works for.
     owner: usize,
-    block: Running,
+    block: RunningBlock,
     first: Shape,
     shape: Shape,
     tally: Tally,
@@ -62,7 +62,7 @@ pub struct NodeOwner {
 
 impl Branch {
     /// Adds a block after all that it reads, and the columns that it fills.
-    pub fn add(&mut self, owner: NodeOwner, block: Running, shape: Shape) {
+    pub fn add(&mut self, owner: NodeOwner, block: RunningBlock, shape: Shape) {
         let first = Shape { bits: self.bits.len(), counts: self.counts.len(), readings: self.readings.len() };
         self.readings.resize_with(first.readings + shape.readings, ReadingColumn::default);
         self.bits.resize_with(first.bits + shape.bits, BitColumn::default);
@@ -294,13 +294,13 @@ impl Engine {
 
 fn push_readings(point: usize, column: &ReadingColumn, events: &mut Vec<Event>) {
     let readings = column.times.iter().zip(&column.values);
-    events.extend(readings.map(|(&time, &value)| Event { time, point, what: What::Reading(Real(value)) }));
+    events.extend(readings.map(|(&time, &value)| Event { time, point, what: EventKind::Reading(Real(value)) }));
 }
 
 fn push_changes(point: usize, column: &BitColumn, events: &mut Vec<Event>) {
     let Some(mut on) = column.level else { return };
     for &time in &column.toggles {
         on = !on;
-        events.push(Event { time, point, what: if on { What::On } else { What::Off } });
+        events.push(Event { time, point, what: if on { EventKind::On } else { EventKind::Off } });
     }
 }

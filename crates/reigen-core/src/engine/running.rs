@@ -27,7 +27,7 @@ use std::ops::{Deref, DerefMut};
 macro_rules! running {
     ($($(#[$doc:meta])* $block:ident),+ $(,)?) => {
         /// A block at work. What all blocks can do is [`Block`], which it dereferences to.
-        pub enum Running {
+        pub enum RunningBlock {
             $($(#[$doc])* $block(Box<$block>),)+
         }
 
@@ -37,7 +37,7 @@ macro_rules! running {
             $($(#[$doc])* $block(Box<<$block as Stateful>::State>),)+
         }
 
-        impl Running {
+        impl RunningBlock {
             /// The state at the end of the last window.
             pub fn save(&self) -> BlockState {
                 match self {
@@ -55,7 +55,7 @@ macro_rules! running {
             }
         }
 
-        impl Deref for Running {
+        impl Deref for RunningBlock {
             type Target = dyn Block;
 
             fn deref(&self) -> &Self::Target {
@@ -65,7 +65,7 @@ macro_rules! running {
             }
         }
 
-        impl DerefMut for Running {
+        impl DerefMut for RunningBlock {
             fn deref_mut(&mut self) -> &mut Self::Target {
                 match self {
                     $(Self::$block(block) => &mut **block,)+
@@ -74,7 +74,7 @@ macro_rules! running {
         }
 
         $(
-            impl From<$block> for Running {
+            impl From<$block> for RunningBlock {
                 fn from(block: $block) -> Self {
                     Self::$block(Box::new(block))
                 }
@@ -128,7 +128,7 @@ running! {
     Expect,
 }
 
-impl Running {
+impl RunningBlock {
     /// What its point did; `tally` is that of its first bit.
     pub fn summary(&self, tally: Tally) -> PointSummary {
         match self {

@@ -121,12 +121,12 @@ impl Track {
 pub struct ChainReader {
     /// At rising and at falling clocks.
     readers: [Frames; 2],
-    found: Found,
+    found: ChainEvidence,
 }
 
 /// What the frames so far come to.
 #[derive(Debug, Clone, Default)]
-struct Found {
+struct ChainEvidence {
     /// By the number of clocks, read at rising and at falling ones.
     tracks: [BTreeMap<u64, Track>; 2],
     periods: Spread,
@@ -141,7 +141,7 @@ fn usual(tracks: &BTreeMap<u64, Track>) -> Option<u64> {
     tracks.iter().max_by_key(|(_, track)| track.frames).map(|(clocks, _)| *clocks)
 }
 
-impl Found {
+impl ChainEvidence {
     /// A frame by the first or the second reader.
     fn take(&mut self, reader: usize, frame: Frame<'_>) {
         if let Some(tracks) = self.tracks.get_mut(reader)
@@ -165,7 +165,7 @@ impl Found {
 impl ChainReader {
     /// A reader of lines that have these levels.
     pub fn new(levels: Levels) -> Self {
-        Self { readers: [Frames::new(levels), Frames::new(levels)], found: Found::default() }
+        Self { readers: [Frames::new(levels), Frames::new(levels)], found: ChainEvidence::default() }
     }
 
     /// Takes the changes of a window.

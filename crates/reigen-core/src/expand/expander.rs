@@ -4,7 +4,7 @@ use super::frames::{Edges, Follows, Frame, Frames, Levels, Margins};
 use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
 use crate::cast;
 use crate::column::{BitColumn, CountColumn};
-use crate::event::{Happening, What};
+use crate::event::{EventKind, Happening};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -189,7 +189,7 @@ impl Expander {
 }
 
 /// Where frames go.
-struct Taking<'a> {
+struct FrameSink<'a> {
     settings: &'a Settings,
     sums: &'a mut Sums,
     bits: &'a mut [BitColumn],
@@ -198,7 +198,7 @@ struct Taking<'a> {
     happenings: Option<&'a mut Vec<Happening>>,
 }
 
-impl Taking<'_> {
+impl FrameSink<'_> {
     fn frame(&mut self, frame: Frame<'_>) {
         let at = frame.at;
         self.sums.frames += 1;
@@ -212,7 +212,7 @@ impl Taking<'_> {
                 self.sums.bad.push(BadFrame { at, clocks: frame.clocks });
             }
             if let Some(happenings) = &mut self.happenings {
-                happenings.push((at, What::BadFrame(frame.clocks)));
+                happenings.push((at, EventKind::BadFrame(frame.clocks)));
             }
             return;
         }
@@ -273,7 +273,7 @@ impl Block for Expander {
         let edges =
             Edges { load: edges(load), clock: edges(clock), data: edges(data), inhibit: inhibit.map_or(&[], edges) };
         let Some(frames) = &mut self.state.frames else { return };
-        let mut taking = Taking {
+        let mut taking = FrameSink {
             settings: &self.settings,
             sums: &mut self.state.sums,
             bits,

@@ -2,7 +2,7 @@
 
 use crate::block::{BitSource, Block, Inputs, Instants, Outputs, Shape, keeps_state};
 use crate::column::CountColumn;
-use crate::event::{Happening, What};
+use crate::event::{EventKind, Happening};
 use crate::tally::Tally;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -129,7 +129,7 @@ impl Block for Word {
 
     fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
         let steps = counts.iter().flat_map(|column| column.times.iter().zip(&column.values));
-        sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
+        sink.extend(steps.map(|(&at, &value)| (at, EventKind::Value(value))));
     }
 }
 

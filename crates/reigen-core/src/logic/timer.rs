@@ -44,7 +44,7 @@ impl Timer {
         Self { kind, time, of, state: State::default() }
     }
 
-    fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut Shown<'_>) {
+    fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut TimerColumns<'_>) {
         if outputs.bit.last_level() != Some(on) {
             outputs.bit.toggles.push(at);
         }
@@ -54,13 +54,13 @@ impl Timer {
     }
 
     /// Shows whether the time runs.
-    fn show_running(&self, at: Nanos, outputs: &mut Shown<'_>) {
+    fn show_running(&self, at: Nanos, outputs: &mut TimerColumns<'_>) {
         if outputs.running.last_level() != Some(self.state.due.is_some()) {
             outputs.running.toggles.push(at);
         }
     }
 
-    fn start(&mut self, since: Nanos, input: bool, outputs: &mut Shown<'_>) {
+    fn start(&mut self, since: Nanos, input: bool, outputs: &mut TimerColumns<'_>) {
         self.state.started = true;
         self.state.input = input;
         outputs.bit.start(since, input && self.kind != TimerKind::OnDelay);
@@ -73,7 +73,7 @@ impl Timer {
     }
 
     /// The bit changes.
-    fn edge(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
+    fn edge(&mut self, at: Nanos, outputs: &mut TimerColumns<'_>) {
         self.state.input = !self.state.input;
         let nothing = Nanos(0);
         match (self.kind, self.state.input) {
@@ -99,7 +99,7 @@ impl Timer {
     }
 
     /// The time is up.
-    fn fire(&mut self, at: Nanos, outputs: &mut Shown<'_>) {
+    fn fire(&mut self, at: Nanos, outputs: &mut TimerColumns<'_>) {
         self.state.due = None;
         let elapsed = if self.kind == TimerKind::Pulse && !self.state.input { Nanos(0) } else { self.time };
         self.show(at, self.kind == TimerKind::OnDelay, elapsed, outputs);
@@ -107,7 +107,7 @@ impl Timer {
     }
 }
 
-struct Shown<'a> {
+struct TimerColumns<'a> {
     bit: &'a mut BitColumn,
     running: &'a mut BitColumn,
     elapsed: &'a mut ReadingColumn,
@@ -116,7 +116,7 @@ struct Shown<'a> {
 impl Block for Timer {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let ([bit, running], [elapsed]) = (outputs.bits, outputs.readings) else { return };
-        let mut outputs = Shown { bit, running, elapsed };
+        let mut outputs = TimerColumns { bit, running, elapsed };
         let of = inputs.bit(self.of);
         let Some(level) = of.level else { return };
         if !self.state.started {

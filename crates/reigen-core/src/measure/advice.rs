@@ -26,7 +26,7 @@ const SHORTEST_PRESS: Nanos = Nanos(5_000_000);
 
 /// A debounce as it is advised.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Advised {
+pub enum AdvisedMethod {
     /// None is needed.
     None,
     /// `stable`, with the times of the on and the off state.
@@ -70,7 +70,7 @@ impl Note {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Advice {
     /// The debounce; `None` where none can be advised.
-    pub advised: Option<Advised>,
+    pub advised: Option<AdvisedMethod>,
     /// How many actuations it counts over the recording.
     pub count: Option<u64>,
     /// Why, with the figures.
@@ -113,31 +113,31 @@ pub struct Wish {
     pub true_count: Option<u64>,
 }
 
-impl Advised {
+impl AdvisedMethod {
     /// The settings of the debounce.
     pub fn settings(self) -> Settings {
         match self {
-            Advised::None => Settings::Pass,
-            Advised::Stable(times) => Settings::Stable(times),
-            Advised::Lockout(time) => Settings::Lockout(HoldTimes { on: time, off: time }),
+            AdvisedMethod::None => Settings::Pass,
+            AdvisedMethod::Stable(times) => Settings::Stable(times),
+            AdvisedMethod::Lockout(time) => Settings::Lockout(HoldTimes { on: time, off: time }),
         }
     }
 
     /// Its method in the station file.
     pub fn method(self) -> &'static str {
         match self {
-            Advised::None => "none",
-            Advised::Stable(_) => "stable",
-            Advised::Lockout(_) => "lockout",
+            AdvisedMethod::None => "none",
+            AdvisedMethod::Stable(_) => "stable",
+            AdvisedMethod::Lockout(_) => "lockout",
         }
     }
 
     /// The times of the on and the off state.
     pub fn times(self) -> Option<HoldTimes> {
         match self {
-            Advised::None => None,
-            Advised::Stable(times) => Some(times),
-            Advised::Lockout(time) => Some(HoldTimes { on: time, off: time }),
+            AdvisedMethod::None => None,
+            AdvisedMethod::Stable(times) => Some(times),
+            AdvisedMethod::Lockout(time) => Some(HoldTimes { on: time, off: time }),
         }
     }
 
@@ -225,17 +225,17 @@ impl Evidence<'_> {
     }
 
     /// How many actuations a debounce counts; `None` where that is not known.
-    pub fn counted(&self, advised: Advised) -> Option<u64> {
+    pub fn counted(&self, advised: AdvisedMethod) -> Option<u64> {
         match advised {
-            Advised::None => Some(self.rises),
-            Advised::Stable(times) if times.on == times.off && self.stable.is_some() => self.stable?.at(times.on),
+            AdvisedMethod::None => Some(self.rises),
+            AdvisedMethod::Stable(times) if times.on == times.off && self.stable.is_some() => self.stable?.at(times.on),
             _ if self.all => Some(self.tried(advised)),
             _ => None,
         }
     }
 
     /// How many actuations a debounce counts over the edges that are kept.
-    fn tried(&self, advised: Advised) -> u64 {
+    fn tried(&self, advised: AdvisedMethod) -> u64 {
         let mut method = advised.settings().start();
         let mut output = Vec::new();
         let end = if self.all { self.end } else { self.edges.times.last().copied().unwrap_or_default() };
@@ -251,13 +251,13 @@ impl Evidence<'_> {
     }
 
     /// Whether a debounce counts what really was, or nearly so where the edges are cut off in the middle of something.
-    fn holds(&self, advised: Advised) -> bool {
+    fn holds(&self, advised: AdvisedMethod) -> bool {
         let (tried, real) = (self.tried(advised), self.real());
         if self.all { tried == real || self.ends_open(advised, tried, real) } else { tried.abs_diff(real) <= 1 }
     }
 
     /// Whether the last actuation is only not decided yet when the recording ends.
-    fn ends_open(&self, advised: Advised, tried: u64, real: u64) -> bool {
+    fn ends_open(&self, advised: AdvisedMethod, tried: u64, real: u64) -> bool {
         let held = self.edges.times.last().map_or(Nanos(0), |last| self.end.saturating_sub(*last));
         tried + 1 == real && advised.times().is_some_and(|times| held < times.on.max(times.off))
     }
@@ -278,10 +278,10 @@ impl Evidence<'_> {
                 None => String::new(),
             };
             let reason = format!("no bounce and no short pulse on {}: no debounce needed{filter}", self.transitions());
-            return Advice { advised: Some(Advised::None), count: Some(self.rises), reason, notes: Vec::new() };
+            return Advice { advised: Some(AdvisedMethod::None), count: Some(self.rises), reason, notes: Vec::new() };
         }
         let candidates = if at_once { self.at_once() } else { self.by_times() };
-        let fits = |(advised, _): &(Advised, Vec<Note>)| self.holds(*advised);
+        let fits = |(advised, _): &(AdvisedMethod, Vec<Note>)| self.holds(*advised);
         match candidates.into_iter().find(fits) {
             Some((advised, notes)) => {
                 let count = if self.all { self.tried(advised) } else { count };
@@ -304,7 +304,7 @@ impl Evidence<'_> {
         counted(self.bounce.changes(), "transition")
     }
 
-    fn reason(&self, advised: Advised) -> String {
+    fn reason(&self, advised: AdvisedMethod) -> String {
         let extra = self.bounce.extra_edges();
         let returns = self.bounce.glitches.count() + self.bounce.dropouts.count();
         let mut facts = vec![format!(
@@ -326,7 +326,7 @@ impl Evidence<'_> {
     }
 
     /// From bursts and holds: one time for both states, or one for each where they differ much.
-    fn by_times(&self) -> Vec<(Advised, Vec<Note>)> {
+    fn by_times(&self) -> Vec<(AdvisedMethod, Vec<Note>)> {
         let most = Nanos(self.shortest_hold().0 / 3);
         let least = |sides: [&super::bounce::Bursts; 2]| {
             let multiple = sides.iter().any(|bursts| bursts.most_edges > 1);
@@ -344,9 +344,9 @@ impl Evidence<'_> {
         let differ = if shorter == Nanos(0) { longer >= LONG } else { longer.0 >= shorter.0.saturating_mul(APART) };
         let mut candidates = Vec::new();
         if differ && longer <= most {
-            candidates.push((Advised::Stable(HoldTimes { on, off }), Vec::new()));
+            candidates.push((AdvisedMethod::Stable(HoldTimes { on, off }), Vec::new()));
         }
-        let both = |time: Nanos| Advised::Stable(HoldTimes { on: time, off: time });
+        let both = |time: Nanos| AdvisedMethod::Stable(HoldTimes { on: time, off: time });
         if longer <= most {
             candidates.push((both(longer), Vec::new()));
         }
@@ -359,14 +359,14 @@ impl Evidence<'_> {
     }
 
     /// A reaction to the first edge: on at once and off after a time, or a lockout.
-    fn at_once(&self) -> Vec<(Advised, Vec<Note>)> {
+    fn at_once(&self) -> Vec<(AdvisedMethod, Vec<Note>)> {
         let least = self.longest_burst().0.saturating_mul(3).div_ceil(2).max(self.longest_inner().0.saturating_mul(2));
         let time = nice_from(Nanos(least.max(1)));
         let mut candidates = Vec::new();
         if time.0 <= self.shortest_hold().0 / 3 {
-            candidates.push((Advised::Stable(HoldTimes { on: Nanos(0), off: time }), Vec::new()));
+            candidates.push((AdvisedMethod::Stable(HoldTimes { on: Nanos(0), off: time }), Vec::new()));
         }
-        candidates.extend(self.lockout_time().map(|time| (Advised::Lockout(time), Vec::new())));
+        candidates.extend(self.lockout_time().map(|time| (AdvisedMethod::Lockout(time), Vec::new())));
         candidates
     }
 
@@ -379,7 +379,7 @@ impl Evidence<'_> {
     /// The time of `stable` that bursts and holds allow, where one time serves for both states.
     pub fn stable_time(&self) -> Option<Nanos> {
         self.by_times().into_iter().find_map(|(advised, _)| match advised {
-            Advised::Stable(times) if times.on == times.off => Some(times.on),
+            AdvisedMethod::Stable(times) if times.on == times.off => Some(times.on),
             _ => None,
         })
     }
@@ -394,7 +394,7 @@ impl Evidence<'_> {
                 self.kind.word(),
                 short_time(nice_up_to(Nanos(own.0 / 4)))
             );
-            return Advice { advised: Some(Advised::None), count: Some(self.rises), reason, notes: Vec::new() };
+            return Advice { advised: Some(AdvisedMethod::None), count: Some(self.rises), reason, notes: Vec::new() };
         }
         let time = nice_from(Nanos(longest.saturating_mul(3).div_ceil(2).max(1)));
         let facts = format!(
@@ -406,7 +406,7 @@ impl Evidence<'_> {
         if time.0 > own.0 / 4 {
             return Advice::without(format!("{facts}: no time removes them and keeps the pulses"));
         }
-        let advised = Advised::Stable(HoldTimes { on: time, off: time });
+        let advised = AdvisedMethod::Stable(HoldTimes { on: time, off: time });
         let real = self.edges.rising().count() as u64 - pulses.min(self.edges.rising().count() as u64);
         let tried = self.tried(advised);
         let fits = tried.abs_diff(real) <= u64::from(!self.all);
@@ -418,8 +418,8 @@ impl Evidence<'_> {
 
     /// The method that counts what really was.
     fn of_count(&self, count: u64) -> Option<Advice> {
-        let both = |time: Nanos| Advised::Stable(HoldTimes { on: time, off: time });
-        let mut candidates = vec![Advised::None];
+        let both = |time: Nanos| AdvisedMethod::Stable(HoldTimes { on: time, off: time });
+        let mut candidates = vec![AdvisedMethod::None];
         candidates.extend(self.at_once().into_iter().map(|(advised, _)| advised));
         let widest = |curve: &Curve| {
             let giving =
@@ -427,16 +427,16 @@ impl Evidence<'_> {
             giving.max_by(|one, other| one.width().total_cmp(&other.width())).map(|plateau| plateau.middle())
         };
         candidates.extend(self.stable.and_then(widest).map(both));
-        candidates.extend(self.lockout.filter(|_| self.all).and_then(widest).map(Advised::Lockout));
+        candidates.extend(self.lockout.filter(|_| self.all).and_then(widest).map(AdvisedMethod::Lockout));
         let advised = candidates.into_iter().find(|advised| self.counted(*advised) == Some(count))?;
         let reason = match advised {
-            Advised::None => format!("each rising edge counted gives {count}: no debounce needed"),
+            AdvisedMethod::None => format!("each rising edge counted gives {count}: no debounce needed"),
             _ => format!("counts {count}, as there were"),
         };
         Some(Advice { advised: Some(advised), count: Some(count), reason, notes: Vec::new() })
     }
 
-    fn notes(&self, advised: Option<Advised>) -> Vec<Note> {
+    fn notes(&self, advised: Option<AdvisedMethod>) -> Vec<Note> {
         let mut notes = Vec::new();
         let actuations = if self.kind.is_contact() { self.bounce.turning_on.count() } else { self.rises };
         if advised.is_some() && actuations < FEW_ACTUATIONS {

@@ -56,7 +56,7 @@ pub struct Method {
 
 /// What came of the measurement.
 #[derive(Debug, Clone)]
-pub struct Debounced {
+pub struct DebounceAnalysis {
     /// What the line is.
     pub kind: Kind,
     /// All edges.
@@ -98,7 +98,7 @@ impl DebounceMeter {
     }
 
     /// What comes of it at the recording's last time, for a line of a kind.
-    pub fn finish(mut self, kind: &Kind, sense: Sense, wish: Wish, end: Nanos) -> Debounced {
+    pub fn finish(mut self, kind: &Kind, sense: Sense, wish: Wish, end: Nanos) -> DebounceAnalysis {
         let figures = self.line.figures(end);
         debounced(&self.line, &figures, kind, (sense, wish), self.curve.take(), end)
     }
@@ -112,7 +112,7 @@ fn debounced(
     (sense, wish): (Sense, Wish),
     curve: Option<StableCurve>,
     end: Nanos,
-) -> Debounced {
+) -> DebounceAnalysis {
     let on_while_high = sense.on_while_high.unwrap_or(!figures.idle_high);
     let levels = line.edges();
     let bounce = match kind.is_contact().then(|| parting::part(levels.first(JUDGED))).flatten() {
@@ -149,7 +149,7 @@ fn debounced(
     };
     let methods = [("stable", stable), ("lockout", lockout)].into_iter().zip(times);
     let methods = methods.filter_map(|((name, curve), time)| Some(Method::new(name, curve?, time))).collect();
-    Debounced {
+    DebounceAnalysis {
         kind: kind.clone(),
         edges: figures.edges,
         on_while_high,
@@ -210,7 +210,13 @@ impl LinesMeter {
     }
 
     /// What comes of each line that is asked for, at the recording's last time; `None` for one that never had a level.
-    pub fn finish(self, names: &[String], sense: Sense, wish: Wish, end: Nanos) -> Vec<(String, Option<Debounced>)> {
+    pub fn finish(
+        self,
+        names: &[String],
+        sense: Sense,
+        wish: Wish,
+        end: Nanos,
+    ) -> Vec<(String, Option<DebounceAnalysis>)> {
         let lines: Vec<Option<&LineMeter>> =
             self.meters.iter().map(|meter| meter.as_ref().map(|meter| &meter.line)).collect();
         let kinds = judge_all(&lines, names, end);

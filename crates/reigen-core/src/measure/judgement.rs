@@ -33,7 +33,7 @@ pub struct Candidate<'a> {
     /// Its name.
     pub name: &'a str,
     /// Its first edges, and what it is by itself; `None` where it never has a level.
-    pub edges: Option<(Edges<'a>, &'a Alone)>,
+    pub edges: Option<(Edges<'a>, &'a SingleLine)>,
     /// When it has its first level.
     pub since: Nanos,
     /// The last time up to which these are all of its edges.
@@ -69,7 +69,7 @@ impl Judge<'_> {
         Some(self.lines.get(line)?.edges?.0)
     }
 
-    fn alone(&self, line: usize) -> Option<&Alone> {
+    fn alone(&self, line: usize) -> Option<&SingleLine> {
         Some(self.lines.get(line)?.edges?.1)
     }
 
@@ -306,7 +306,7 @@ fn contact(edges: Edges<'_>) -> Option<Guess> {
 
 /// What a line is by itself, which is worked once.
 #[derive(Debug, Clone)]
-pub struct Alone {
+pub struct SingleLine {
     mains: Option<Floats>,
     guess: Option<Guess>,
     chatter: Option<Floats>,
@@ -314,7 +314,7 @@ pub struct Alone {
     pub quiet: Nanos,
 }
 
-impl Alone {
+impl SingleLine {
     /// By a line's first edges.
     pub fn new(edges: Edges<'_>) -> Self {
         let edges = edges.first(JUDGED);

@@ -2,7 +2,7 @@
 
 use super::bounce::{BounceMeter, Bursts};
 use super::edges::Edges;
-use super::judgement::{Alone, Candidate, judge};
+use super::judgement::{Candidate, SingleLine, judge};
 use super::kind::Guess;
 use crate::time::Nanos;
 use rayon::prelude::*;
@@ -43,7 +43,7 @@ pub struct LineMeter {
     /// Whether only those are wanted.
     first_only: bool,
     /// What it is by itself, once it was asked.
-    alone: OnceLock<Alone>,
+    alone: OnceLock<SingleLine>,
 }
 
 /// What a line did, over the whole recording.
@@ -160,8 +160,8 @@ impl LineMeter {
     }
 
     /// What it is by itself; to be asked once enough of its edges are known, or all.
-    pub fn alone(&self) -> &Alone {
-        self.alone.get_or_init(|| Alone::new(self.edges()))
+    pub fn alone(&self) -> &SingleLine {
+        self.alone.get_or_init(|| SingleLine::new(self.edges()))
     }
 
     /// Whether its first edges are all that it has.

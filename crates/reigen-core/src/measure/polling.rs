@@ -56,7 +56,7 @@ pub struct Missed {
 
 /// The edges between two readings.
 #[derive(Debug, Clone, Copy, Default)]
-struct Between {
+struct Gap {
     /// The number of the first one.
     first: usize,
     edges: u32,
@@ -65,7 +65,7 @@ struct Between {
 /// The gaps between readings, and what the edges in them come to.
 #[derive(Debug, Default)]
 struct Gaps {
-    gaps: HashMap<i64, Between>,
+    gaps: HashMap<i64, Gap>,
     starts_on: bool,
     missed_pulses: u64,
     odd: u64,
@@ -80,9 +80,9 @@ impl Gaps {
         let between = gaps.entry(gap).or_default();
         let before = worth(*between, *starts_on);
         *between = match (joins, between.edges) {
-            (true, 0) => Between { first: edge, edges: 1 },
-            (true, edges) => Between { edges: edges + 1, ..*between },
-            (false, edges) => Between { first: edge + 1, edges: edges.saturating_sub(1) },
+            (true, 0) => Gap { first: edge, edges: 1 },
+            (true, edges) => Gap { edges: edges + 1, ..*between },
+            (false, edges) => Gap { first: edge + 1, edges: edges.saturating_sub(1) },
         };
         let now = worth(*between, *starts_on);
         if between.edges == 0 {
@@ -95,7 +95,7 @@ impl Gaps {
 }
 
 /// Pulses that lie within a gap, whether its edges are odd, and whether it holds a pulse.
-fn worth(Between { first, edges }: Between, starts_on: bool) -> (u64, u64, u64) {
+fn worth(Gap { first, edges }: Gap, starts_on: bool) -> (u64, u64, u64) {
     let rises = first.is_multiple_of(2) != starts_on;
     let pulses = u64::from(if rises { edges } else { edges.saturating_sub(1) } / 2);
     (pulses, u64::from(edges % 2), u64::from(pulses > 0))

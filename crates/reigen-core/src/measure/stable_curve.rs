@@ -11,7 +11,7 @@ use crate::time::Nanos;
 
 /// A level on the stack: how long it was held (the starting one for ever).
 #[derive(Debug, Clone, Copy)]
-struct Held {
+struct HeldLevels {
     length: u64,
     on: bool,
 }
@@ -21,7 +21,7 @@ struct Held {
 pub struct StableCurve {
     on: bool,
     last: Option<Nanos>,
-    stack: Vec<Held>,
+    stack: Vec<HeldLevels>,
     changes: Changes,
     changes_at_start: i64,
     glitches: Changes,
@@ -31,7 +31,7 @@ pub struct StableCurve {
 impl StableCurve {
     /// A curve of an input that starts so.
     pub fn new(on: bool) -> Self {
-        let start = Held { length: u64::MAX, on };
+        let start = HeldLevels { length: u64::MAX, on };
         Self {
             on,
             last: None,
@@ -56,7 +56,7 @@ impl StableCurve {
     /// The present level was held so long.
     #[inline]
     fn hold(&mut self, length: u64) {
-        let held = Held { length, on: self.on };
+        let held = HeldLevels { length, on: self.on };
         // From this time on all levels between are gone.
         let mut from = 0;
         while let Some(below) = self.stack.last().copied() {
@@ -75,7 +75,7 @@ impl StableCurve {
 
     /// Two levels are neighbours from a time on until the shorter of them is gone.
     #[inline]
-    fn neighbours(&mut self, one: Held, other: Held, from: u64) {
+    fn neighbours(&mut self, one: HeldLevels, other: HeldLevels, from: u64) {
         let until = one.length.min(other.length).saturating_add(1);
         let (count, at_start) = match one.on == other.on {
             true => (&mut self.glitches, &mut self.glitches_at_start),

@@ -121,7 +121,7 @@ impl Surveyor {
                 Some(debounce::advise_line((*meter)?, figures.as_deref()?, &guess.kind, sense, end))
             })
             .collect();
-        let mut told = Told::default();
+        let mut told = LineReport::default();
         let mut lines: Vec<SurveyedLine> = Vec::new();
         let mut earlier = Histories::default();
         let all = names.iter().zip(figures).zip(guesses).zip(meters).zip(advices);
@@ -163,13 +163,13 @@ impl<'a> Histories<'a> {
 
 /// Findings as they come: of many lines of which the same is said, it is said once.
 #[derive(Debug, Default)]
-struct Told {
+struct LineReport {
     findings: Vec<Finding>,
     /// For each code and message the findings that have them, and how many more there were.
     alike: HashMap<(&'static str, String), (Vec<usize>, usize)>,
 }
 
-impl Told {
+impl LineReport {
     /// So many findings that say the same are told one by one.
     const MOST: usize = 10;
 
@@ -213,7 +213,7 @@ fn of_equal_lines(lines: &[SurveyedLine]) -> Vec<Finding> {
     told.collect()
 }
 
-fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Told) {
+fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut LineReport) {
     let name = line.name.as_str();
     let (Some(figures), Some(meter)) = (&line.figures, meter) else {
         let message = "never has a level".to_owned();
@@ -247,7 +247,7 @@ fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut Told) 
 }
 
 /// Short pulses beside a contact's own transitions.
-fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Told) {
+fn of_bursts(name: &str, figures: &LineFigures, findings: &mut LineReport) {
     let (at_rest, away) = (figures.at_rest(), figures.away_from_rest());
     if at_rest.count() > 0 {
         let pulses = counted(at_rest.count(), "short pulse");
@@ -264,7 +264,7 @@ fn of_bursts(name: &str, figures: &LineFigures, findings: &mut Told) {
 }
 
 /// Short pulses in a sensor's rhythm.
-fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut Told) {
+fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut LineReport) {
     let found = pulse_train::interference(meter.edges(), &line.guess.kind);
     if found.pulses == 0 {
         return;

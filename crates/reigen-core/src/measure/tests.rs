@@ -1,4 +1,4 @@
-use super::advice::{Advised, Wish, nice_from, nice_up_to};
+use super::advice::{AdvisedMethod, Wish, nice_from, nice_up_to};
 use super::analog::AnalogMeter;
 use super::bins::{Bins, Spread};
 use super::bounce::BounceMeter;
@@ -187,30 +187,30 @@ fn each_line_gets_the_debounce_that_it_needs() {
     };
     let (plain, at_once) = (Wish::default(), Wish { at_once: true, ..Wish::default() });
     let truly = |count| Wish { true_count: Some(count), ..Wish::default() };
-    type Case<'a> = (&'a str, [&'a [u64]; 3], Wish, Option<Advised>, Option<u64>);
+    type Case<'a> = (&'a str, [&'a [u64]; 3], Wish, Option<AdvisedMethod>, Option<u64>);
     let cases: [Case<'_>; 9] = [
-        ("clean", [&[], &[], &[]], plain, Some(Advised::None), Some(6)),
-        ("both sides bounce for 3 ms", [&[10, 30], &[10, 30], &[]], plain, Some(Advised::Stable(on)), Some(6)),
+        ("clean", [&[], &[], &[]], plain, Some(AdvisedMethod::None), Some(6)),
+        ("both sides bounce for 3 ms", [&[10, 30], &[10, 30], &[]], plain, Some(AdvisedMethod::Stable(on)), Some(6)),
         (
             "only the opening bounces, for 20 ms",
             [&[], &[10, 200], &[]],
             plain,
             // The longest level in it is 19 ms.
-            Some(Advised::Stable(HoldTimes { on: Nanos(0), off: Nanos(50 * MS) })),
+            Some(AdvisedMethod::Stable(HoldTimes { on: Nanos(0), off: Nanos(50 * MS) })),
             Some(6),
         ),
         (
             "a break of 1 ms, 69 ms before the release",
             [&[], &[10, 700], &[]],
             plain,
-            Some(Advised::Stable(HoldTimes { on: Nanos(2 * MS), off: Nanos(2 * MS) })),
+            Some(AdvisedMethod::Stable(HoldTimes { on: Nanos(2 * MS), off: Nanos(2 * MS) })),
             Some(6),
         ),
         (
             "at once",
             [&[10, 30], &[10, 30], &[]],
             at_once,
-            Some(Advised::Stable(HoldTimes { on: Nanos(0), ..on })),
+            Some(AdvisedMethod::Stable(HoldTimes { on: Nanos(0), ..on })),
             Some(6),
         ),
         ("at once beside glitches", [&[10, 30], &[10, 30], &[1500]], at_once, None, None),
@@ -218,10 +218,10 @@ fn each_line_gets_the_debounce_that_it_needs() {
             "a glitch at rest",
             [&[], &[], &[1500]],
             plain,
-            Some(Advised::Stable(HoldTimes { on: Nanos(MS), off: Nanos(MS) })),
+            Some(AdvisedMethod::Stable(HoldTimes { on: Nanos(MS), off: Nanos(MS) })),
             Some(6),
         ),
-        ("each edge counted", [&[10, 30], &[], &[]], truly(12), Some(Advised::None), Some(12)),
+        ("each edge counted", [&[10, 30], &[], &[]], truly(12), Some(AdvisedMethod::None), Some(12)),
         ("a count that no method gives", [&[10, 30], &[], &[]], truly(13), None, None),
     ];
     for (what, [closing, opening, glitches], wish, wanted, count) in cases {
@@ -236,9 +236,9 @@ fn nice_times_are_kept_in_mind_easily() {
         assert_eq!(nice_from(Nanos(least)), Nanos(nice));
     }
     assert_eq!((nice_up_to(Nanos(79)), nice_up_to(Nanos(1))), (Nanos(50), Nanos(0)));
-    let apart = Advised::Stable(HoldTimes { on: Nanos(0), off: Nanos(1_500_000) });
+    let apart = AdvisedMethod::Stable(HoldTimes { on: Nanos(0), off: Nanos(1_500_000) });
     assert_eq!(apart.toml().unwrap(), r#"debounce = { method = "stable", on = "0 ms", off = "1.5 ms" }"#);
-    assert_eq!(Advised::None.toml(), None);
+    assert_eq!(AdvisedMethod::None.toml(), None);
 }
 
 #[test]

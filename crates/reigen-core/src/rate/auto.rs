@@ -1,6 +1,6 @@
 //! `auto`: reciprocal counting, edges over the time that they took, at a constant step.
 
-use super::readings::{By, Made, Reading, Sink};
+use super::readings::{Basis, BasisKind, Reading, Sink};
 use super::step::{self, Step};
 use crate::cast;
 use crate::time::Nanos;
@@ -196,7 +196,8 @@ impl Auto {
         if self.state.any && self.state.last > anchor {
             let interval = (self.state.last - anchor).seconds();
             let hertz = self.state.count as f64 / interval;
-            let made = Made { at, edges: self.state.count, from: anchor, until: self.state.last, by: By::Timed };
+            let made =
+                Basis { at, edges: self.state.count, from: anchor, until: self.state.last, by: BasisKind::Timed };
             let resolution_hertz = step::resolution(hertz, self.step().seconds(), interval);
             self.state.anchor = Some(self.state.last);
             (self.state.count, self.state.any) = (0, false);
@@ -214,7 +215,7 @@ impl Auto {
         if most >= reading.abs() {
             return sink.repeat(1);
         }
-        let made = Made { at, edges: 0, from: self.state.last, until: at, by: By::Fallen };
+        let made = Basis { at, edges: 0, from: self.state.last, until: at, by: BasisKind::Fallen };
         self.state.holds_until = at + self.every.max(Nanos(idle.0 / FALL));
         // A bound has no resolution.
         self.give(Reading { hertz: most.copysign(reading), resolution_hertz: 0.0, made }, sink);
@@ -230,7 +231,7 @@ impl Auto {
             return sink.repeat(1);
         }
         if self.state.reading.is_some() {
-            let made = Made { at, edges: 0, from: self.state.last, until: at, by: By::Stopped };
+            let made = Basis { at, edges: 0, from: self.state.last, until: at, by: BasisKind::Stopped };
             self.give(Reading { hertz: 0.0, resolution_hertz: 0.0, made }, sink);
         }
     }

@@ -1,6 +1,6 @@
 //! `gate`: edges counted in windows that follow one another.
 
-use super::readings::{By, Made, Reading, Sink};
+use super::readings::{Basis, BasisKind, Reading, Sink};
 use crate::cast;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -76,7 +76,7 @@ impl Gate {
     fn close(&mut self, open: Nanos, sink: &mut impl Sink) {
         let count = std::mem::take(&mut self.state.count);
         let end = open + self.window;
-        let made = Made { at: end, edges: cast::i64_from_u64(count), from: open, until: end, by: By::Counted };
+        let made = Basis { at: end, edges: cast::i64_from_u64(count), from: open, until: end, by: BasisKind::Counted };
         let per_count = 1.0 / self.window.seconds();
         sink.reading(Reading { hertz: count as f64 * per_count, resolution_hertz: per_count, made });
     }

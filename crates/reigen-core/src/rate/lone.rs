@@ -5,13 +5,13 @@ use serde::{Deserialize, Serialize};
 
 /// Counts edges in a row of which each comes only after it had been taken for still.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Lone {
+pub struct LoneEdges {
     last: Option<Nanos>,
     now: u64,
     most: u64,
 }
 
-impl Lone {
+impl LoneEdges {
     /// An edge, where a time without one is a standstill.
     #[inline]
     pub fn edge(&mut self, at: Nanos, still_after: Nanos) {

@@ -3,10 +3,10 @@
 use super::auto::{self, Auto};
 use super::gate::{self, Gate};
 use super::judgement::{self, Judgement};
-use super::lone::Lone;
+use super::lone::LoneEdges;
 use super::marks::{self, Gap};
 use super::period::{self, Period};
-use super::readings::{By, Made, Reading, Shown, Sink, Spread};
+use super::readings::{Basis, BasisKind, RateColumns, Reading, Sink, Spread};
 use super::settings::{Method, Settings};
 use super::wheel::{self, Wheel, WheelSummary};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
@@ -53,7 +53,7 @@ pub struct RateSummary {
     pub zero_after: Option<Nanos>,
     /// What the last reading was made of.
     #[serde(skip)]
-    pub made: Option<Made>,
+    pub made: Option<Basis>,
     /// What one hertz is worth.
     #[serde(skip)]
     pub per_hertz: f64,
@@ -80,7 +80,7 @@ struct Sums {
     counted: i64,
     from: Option<Nanos>,
     until: Nanos,
-    lone: Lone,
+    lone: LoneEdges,
 }
 
 impl Sums {
@@ -95,15 +95,15 @@ impl Sums {
     }
 
     /// What a reading was made of: counted edges, or a standstill.
-    fn take(&mut self, made: Made) {
+    fn take(&mut self, made: Basis) {
         match made.by {
-            By::Counted => {
+            BasisKind::Counted => {
                 self.from.get_or_insert(made.from);
                 self.counted += made.edges;
                 self.until = made.until;
             }
-            By::Stopped => self.until = made.until,
-            By::Timed | By::Fallen => {}
+            BasisKind::Stopped => self.until = made.until,
+            BasisKind::Timed | BasisKind::Fallen => {}
         }
     }
 
@@ -178,7 +178,7 @@ impl Rate {
             min: sums.spread.min(),
             max: sums.spread.max(),
             resolution: last.and_then(|last| last.resolution()).map(in_units),
-            bound: last.is_some_and(|last| last.made.by == By::Fallen),
+            bound: last.is_some_and(|last| last.made.by == BasisKind::Fallen),
             stopped: last.is_none_or(|last| last.hertz == 0.0),
             method: settings.method.word(),
             judgement,
@@ -201,29 +201,29 @@ impl Rate {
     }
 }
 
-struct Taking<'a> {
-    shown: Shown<'a>,
+struct ReadingSink<'a> {
+    shown: RateColumns<'a>,
     sums: &'a mut Sums,
     per_hertz: f64,
     zero_after: Option<Nanos>,
 }
 
-impl Taking<'_> {
+impl ReadingSink<'_> {
     /// Looks whether the edges after a stop came so soon that it was none.
-    fn look_at_stop(&mut self, made: Made) {
+    fn look_at_stop(&mut self, made: Basis) {
         match made.by {
-            By::Stopped => self.sums.stopped_since = Some(made.from),
-            By::Timed => {
+            BasisKind::Stopped => self.sums.stopped_since = Some(made.from),
+            BasisKind::Timed => {
                 let idle = self.sums.stopped_since.take().map(|since| made.from.saturating_sub(since));
                 let early = idle.zip(self.zero_after).is_some_and(|(idle, zero)| idle.0 < zero.0.saturating_mul(2));
                 self.sums.early_stops += u64::from(early);
             }
-            By::Counted | By::Fallen => {}
+            BasisKind::Counted | BasisKind::Fallen => {}
         }
     }
 }
 
-impl Sink for Taking<'_> {
+impl Sink for ReadingSink<'_> {
     #[inline]
     fn reading(&mut self, reading: Reading) {
         let value = reading.hertz * self.per_hertz;
@@ -235,7 +235,7 @@ impl Sink for Taking<'_> {
         if self.zero_after.is_some() {
             self.look_at_stop(reading.made);
         }
-        if reading.hertz > 0.0 && reading.made.by != By::Fallen {
+        if reading.hertz > 0.0 && reading.made.by != BasisKind::Fallen {
             let (slowest, fastest) = self.sums.range.get_or_insert((reading, reading));
             if reading.hertz < slowest.hertz {
                 *slowest = reading;
@@ -255,11 +255,11 @@ impl Sink for Taking<'_> {
 
 impl Rate {
     /// Works the toggles of a window: rising edges count, and all tell the step of the times.
-    fn work_edges(&mut self, of: &BitColumn, shown: Shown<'_>, revolution: Option<&mut BitColumn>) {
+    fn work_edges(&mut self, of: &BitColumn, shown: RateColumns<'_>, revolution: Option<&mut BitColumn>) {
         let Self { meter, sums, settings, wheel, gap, .. } = self;
         let zero_after = settings.zero_after;
         let mut revolution = revolution;
-        let mut taking = Taking { shown, sums, per_hertz: settings.unit.per_hertz, zero_after };
+        let mut taking = ReadingSink { shown, sums, per_hertz: settings.unit.per_hertz, zero_after };
         let mut rising = of.level == Some(true);
         for &edge in &of.toggles {
             rising = !rising;
@@ -362,11 +362,12 @@ impl Block for Rate {
                 gate.start(of.since);
             }
         }
-        let shown = Shown { value: &mut *value, resolution: &mut *resolution, stopped: &mut *stopped };
+        let shown = RateColumns { value: &mut *value, resolution: &mut *resolution, stopped: &mut *stopped };
         self.work_edges(of, shown, revolution);
         let Self { meter, sums, settings, .. } = self;
-        let shown = Shown { value, resolution, stopped };
-        let mut taking = Taking { shown, sums, per_hertz: settings.unit.per_hertz, zero_after: settings.zero_after };
+        let shown = RateColumns { value, resolution, stopped };
+        let mut taking =
+            ReadingSink { shown, sums, per_hertz: settings.unit.per_hertz, zero_after: settings.zero_after };
         meter.pass(window.until, &mut taking);
         if let (Meter::Auto(auto), Some(Reading { hertz: 0.0, .. })) = (meter, sums.last) {
             // While it stands, time passes.

@@ -1,6 +1,6 @@
 //! `period`: the time of the last intervals, at each edge.
 
-use super::readings::{By, Made, Reading, Sink};
+use super::readings::{Basis, BasisKind, Reading, Sink};
 use super::step::{self, Step};
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -80,7 +80,7 @@ impl Period {
         let (edges, timed) = (self.state.places - before, (at - first).seconds());
         let hertz = edges as f64 / timed;
         let resolution_hertz = step::resolution(hertz, self.learned().seconds(), timed);
-        let made = Made { at, edges, from: first, until: at, by: By::Timed };
+        let made = Basis { at, edges, from: first, until: at, by: BasisKind::Timed };
         sink.reading(Reading { hertz, resolution_hertz, made });
     }
 
@@ -97,7 +97,7 @@ impl Period {
         self.state.edges.clear();
         // A lone edge while it stands gives no other reading of 0.
         if std::mem::take(&mut self.state.turning) {
-            let made = Made { at: due, edges: 0, from: last, until: due, by: By::Stopped };
+            let made = Basis { at: due, edges: 0, from: last, until: due, by: BasisKind::Stopped };
             sink.reading(Reading { hertz: 0.0, resolution_hertz: 0.0, made });
         }
     }

@@ -49,7 +49,7 @@ impl Spread {
 
 /// What a reading was made of: the edges from one time to another.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
-pub struct Made {
+pub struct Basis {
     /// When it was reported.
     pub at: Nanos,
     /// How many edges, or intervals, it counts; those down count against those up.
@@ -61,13 +61,13 @@ pub struct Made {
     #[serde(rename = "until_ns")]
     pub until: Nanos,
     /// What it is made by.
-    pub by: By,
+    pub by: BasisKind,
 }
 
 /// How a reading came about.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum By {
+pub enum BasisKind {
     /// Edges counted in a window.
     #[default]
     Counted,
@@ -87,7 +87,7 @@ pub struct Reading {
     /// What one count, or one tick, more would change, in hertz; of no meaning where `hertz` is 0.
     pub resolution_hertz: f64,
     /// What it was made of.
-    pub made: Made,
+    pub made: Basis,
 }
 
 /// What takes the readings of a method.
@@ -100,7 +100,7 @@ pub trait Sink {
 
 /// The columns that readings fill: the value, its resolution, and whether it is stopped.
 #[derive(Debug)]
-pub struct Shown<'a> {
+pub struct RateColumns<'a> {
     /// The value in its unit.
     pub value: &'a mut ReadingColumn,
     /// Its resolution, which a reading of 0 leaves as it was.
@@ -113,15 +113,15 @@ impl Reading {
     /// Its resolution: a bound has none, and of readings of 0 only a counted one has.
     pub fn resolution(&self) -> Option<f64> {
         let has = match self.made.by {
-            By::Counted => true,
-            By::Timed => self.hertz != 0.0,
-            By::Fallen | By::Stopped => false,
+            BasisKind::Counted => true,
+            BasisKind::Timed => self.hertz != 0.0,
+            BasisKind::Fallen | BasisKind::Stopped => false,
         };
         has.then_some(self.resolution_hertz)
     }
 }
 
-impl Shown<'_> {
+impl RateColumns<'_> {
     /// Shows a reading in units; one without a resolution leaves the one before.
     #[inline]
     pub fn show(&mut self, at: Nanos, value: f64, resolution: Option<f64>) {

@@ -10,7 +10,7 @@ use super::numbers;
 use super::rows::RowReader;
 use crate::error::Fault;
 use crate::piece::Piece;
-use crate::pipeline::Done;
+use crate::pipeline::ParseProgress;
 use crate::rows::Rows;
 use crate::word::{DIGIT, Range, Word};
 use reigen_core::cast;
@@ -27,7 +27,7 @@ pub(super) fn read(
     bytes: &[u8],
     at_end: bool,
     piece: &mut Piece,
-) -> Result<Done, Fault> {
+) -> Result<ParseProgress, Fault> {
     if layout.samples.is_some() {
         return reader.read(place, bytes, at_end, false, piece);
     }
@@ -39,7 +39,7 @@ pub(super) fn read(
         let rest = bytes.get(at..).unwrap_or_default();
         let done = reader.read(place, rest, at_end, true, piece)?;
         if done.cut_off || done.consumed == 0 || at + done.consumed == bytes.len() {
-            return Ok(Done { consumed: at + done.consumed, cut_off: done.cut_off });
+            return Ok(ParseProgress { consumed: at + done.consumed, cut_off: done.cut_off });
         }
         let row = rest.get(..done.consumed).unwrap_or_default();
         at += done.consumed;

@@ -15,7 +15,7 @@ use crate::chunks::Chunks;
 use crate::error::{Failure, Fault};
 use crate::options::ReadOptions;
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Head, Pipeline};
+use crate::pipeline::{Form, Format, Head, ParseProgress, Pipeline};
 use crate::rows::Rows;
 use columns::{Below, Layout};
 use record::Record;
@@ -82,7 +82,7 @@ impl Format for Csv {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         Record::with(self.layout.dialect.separator, |record| {
             let mut reader = RowReader::new(&self.layout, record);
             match form {

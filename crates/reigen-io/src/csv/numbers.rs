@@ -9,7 +9,7 @@ use super::rows::RowReader;
 use crate::date::{Moments, dated};
 use crate::error::Fault;
 use crate::piece::Piece;
-use crate::pipeline::Done;
+use crate::pipeline::ParseProgress;
 use crate::rows::Rows;
 use reigen_core::cast;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
@@ -22,7 +22,7 @@ pub(super) fn read(
     bytes: &[u8],
     at_end: bool,
     piece: &mut Piece,
-) -> Result<Done, Fault> {
+) -> Result<ParseProgress, Fault> {
     let mut at = 0;
     let mut row = Row::new(layout);
     loop {
@@ -33,7 +33,7 @@ pub(super) fn read(
         let done = reader.read(place, rest, at_end, true, piece)?;
         at += done.consumed;
         if done.cut_off || done.consumed == 0 || at == bytes.len() {
-            return Ok(Done { consumed: at, cut_off: done.cut_off });
+            return Ok(ParseProgress { consumed: at, cut_off: done.cut_off });
         }
     }
 }

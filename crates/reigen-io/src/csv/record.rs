@@ -20,7 +20,7 @@ pub(super) struct Record {
 
 /// Where a row was found.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Found {
+pub(super) struct CellSearch {
     /// The bytes up to its end, blank lines before it included.
     pub(super) consumed: usize,
     /// The lines that end before the row begins.
@@ -48,7 +48,7 @@ impl Record {
     }
 
     /// Reads one row from the start of `bytes`; `None` where it may go on beyond them, or there is none.
-    pub(super) fn read(&mut self, bytes: &[u8], at_end: bool) -> Option<Found> {
+    pub(super) fn read(&mut self, bytes: &[u8], at_end: bool) -> Option<CellSearch> {
         self.reader.reset();
         let (mut input, mut output, mut cells) = (0, 0, 0);
         loop {
@@ -74,7 +74,7 @@ impl Record {
         }
         let taken = bytes.get(..input).unwrap_or_default();
         let lines_before = line_ends(bytes, blank(taken));
-        Some(Found { consumed: input, lines_before, lines: line_ends(bytes, input) })
+        Some(CellSearch { consumed: input, lines_before, lines: line_ends(bytes, input) })
     }
 
     /// Takes cells without a letter away: between spaces there are none.

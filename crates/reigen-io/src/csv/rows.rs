@@ -4,7 +4,7 @@ use super::columns::{Column, Layout};
 use super::record::{Record, blank, line_ends};
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
-use crate::pipeline::Done;
+use crate::pipeline::ParseProgress;
 use crate::rows::Rows;
 use reigen_core::time::{Nanos, Origin};
 
@@ -30,19 +30,19 @@ impl<'a> RowReader<'a> {
         at_end: bool,
         one_row: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         let mut at = 0;
         loop {
             let rest = bytes.get(at..).unwrap_or_default();
             let Some(found) = self.record.read(rest, at_end) else {
                 // What is left is the beginning of a row, or nothing but line ends.
                 let consumed = if at_end { bytes.len() } else { at + self.pass_blank(place, rest) };
-                return Ok(Done { consumed, cut_off: false });
+                return Ok(ParseProgress { consumed, cut_off: false });
             };
             let end = at + found.consumed;
             let unended = end == bytes.len() && !bytes.ends_with(b"\n");
             if unended && !at_end {
-                return Ok(Done { consumed: at, cut_off: false });
+                return Ok(ParseProgress { consumed: at, cut_off: false });
             }
             if memchr::memchr(b'"', rest.get(..found.consumed).unwrap_or_default()).is_some() {
                 place.quoted = true;
@@ -51,14 +51,14 @@ impl<'a> RowReader<'a> {
                 // The last row of a file without a line end may be half of one.
                 if unended {
                     place.line += found.lines_before;
-                    return Ok(Done { consumed: end, cut_off: true });
+                    return Ok(ParseProgress { consumed: end, cut_off: true });
                 }
                 return Err(Fault { line: place.line + found.lines_before, kind });
             }
             place.line += found.lines;
             at = end;
             if one_row {
-                return Ok(Done { consumed: at, cut_off: false });
+                return Ok(ParseProgress { consumed: at, cut_off: false });
             }
         }
     }

@@ -8,7 +8,7 @@ mod tests;
 use crate::chunks::Chunks;
 use crate::error::{Failure, Fault};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Head, Pipeline, Place};
+use crate::pipeline::{Form, Format, Head, ParseProgress, Pipeline, Place};
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::quantity::SampleRate;
@@ -116,7 +116,7 @@ impl Format for Packed {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         let mut reader = Reader { format: self, first: place.number, last: None, piece };
         match form {
             Form::Plain => {
@@ -132,7 +132,7 @@ impl Format for Packed {
         }
         let consumed = samples * self.width;
         let cut_off = at_end && consumed < bytes.len();
-        Ok(Done { consumed: if at_end { bytes.len() } else { consumed }, cut_off })
+        Ok(ParseProgress { consumed: if at_end { bytes.len() } else { consumed }, cut_off })
     }
 }
 

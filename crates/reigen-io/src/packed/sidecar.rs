@@ -1,7 +1,7 @@
 //! What packed samples mean, in a TOML file beside them.
 
 use crate::error::RecordingError;
-use crate::small_file::{SmallFileError, Wanted, read_text};
+use crate::small_file::{SmallFileError, TextKind, read_text};
 use reigen_core::quantity::{SampleRate, parse_sample_rate};
 use reigen_core::time::Nanos;
 use serde::{Deserialize, Serialize};
@@ -22,7 +22,7 @@ struct File {
 pub(crate) fn find(recording: &Path) -> Result<Option<(SampleRate, Vec<String>)>, RecordingError> {
     let path = path(recording);
     let refuse = |why: String| RecordingError::Sidecar { file: path.display().to_string(), why };
-    let text = match read_text(&path, Wanted::Toml) {
+    let text = match read_text(&path, TextKind::Toml) {
         Ok(text) => text,
         Err(SmallFileError::Io(error)) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
         Err(error) => return Err(refuse(error.to_string())),

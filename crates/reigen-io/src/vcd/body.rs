@@ -4,7 +4,7 @@ use super::layout::{Layout, Target};
 use super::token::{skip_space, word_end};
 use crate::error::{Fault, FaultKind, shown};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Place};
+use crate::pipeline::{ParseProgress, Place};
 use reigen_core::time::{Nanos, Origin};
 
 /// Where the reader stands among the value changes.
@@ -54,7 +54,7 @@ impl Body {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         self.read_until(layout, bytes, at_end, false, piece)
     }
 
@@ -66,28 +66,28 @@ impl Body {
         at_end: bool,
         one_line: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         let mut at = 0;
         loop {
             let (start, lines) = skip_space(bytes, at);
             self.line += lines;
             if one_line && at > 0 && lines > 0 && self.section == Section::Changes {
-                return Ok(Done { consumed: start, cut_off: false });
+                return Ok(ParseProgress { consumed: start, cut_off: false });
             }
             if start == bytes.len() {
                 let cut_off = at_end && self.section != Section::Changes;
-                return Ok(Done { consumed: start, cut_off });
+                return Ok(ParseProgress { consumed: start, cut_off });
             }
             let Some(end) = word_end(bytes, start, at_end) else {
-                return Ok(Done { consumed: start, cut_off: false });
+                return Ok(ParseProgress { consumed: start, cut_off: false });
             };
             match self.word(layout, bytes, start..end, at_end, piece) {
                 Ok(Word::Taken(next)) => at = next,
-                Ok(Word::Unfinished) if at_end => return Ok(Done { consumed: bytes.len(), cut_off: true }),
-                Ok(Word::Unfinished) => return Ok(Done { consumed: start, cut_off: false }),
+                Ok(Word::Unfinished) if at_end => return Ok(ParseProgress { consumed: bytes.len(), cut_off: true }),
+                Ok(Word::Unfinished) => return Ok(ParseProgress { consumed: start, cut_off: false }),
                 // The last word of a file without a line end may be half of one.
                 Err(_) if at_end && end == bytes.len() => {
-                    return Ok(Done { consumed: bytes.len(), cut_off: true });
+                    return Ok(ParseProgress { consumed: bytes.len(), cut_off: true });
                 }
                 Err(kind) => return Err(Fault { line: self.line, kind }),
             }

@@ -9,7 +9,7 @@ use super::body::Body;
 use super::layout::{Layout, Scale};
 use crate::error::Fault;
 use crate::piece::{Piece, PieceColumn};
-use crate::pipeline::Done;
+use crate::pipeline::ParseProgress;
 use crate::word::{ANY, DIGIT, Range, Word};
 use reigen_core::cast;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
@@ -30,7 +30,7 @@ pub(super) fn read(
     bytes: &[u8],
     at_end: bool,
     piece: &mut Piece,
-) -> Result<Done, Fault> {
+) -> Result<ParseProgress, Fault> {
     let mut shape = TimeShape::default();
     let (mut at, mut unusual) = (0, 0);
     loop {
@@ -42,7 +42,7 @@ pub(super) fn read(
         let done = body.read_until(layout, rest, at_end, one_line, piece)?;
         at += done.consumed;
         if !one_line || done.consumed == 0 || at == bytes.len() {
-            return Ok(Done { consumed: at, cut_off: done.cut_off });
+            return Ok(ParseProgress { consumed: at, cut_off: done.cut_off });
         }
         if rest.first() == Some(&b'#') {
             shape = TimeShape::of(body.units);

@@ -12,7 +12,7 @@ mod token;
 use crate::chunks::Chunks;
 use crate::error::{Failure, Fault};
 use crate::piece::Piece;
-use crate::pipeline::{Done, Form, Format, Head, Pipeline};
+use crate::pipeline::{Form, Format, Head, ParseProgress, Pipeline};
 use body::Body;
 use layout::Layout;
 use reigen_core::time::Origin;
@@ -66,7 +66,7 @@ impl Format for Vcd {
         bytes: &[u8],
         at_end: bool,
         piece: &mut Piece,
-    ) -> Result<Done, Fault> {
+    ) -> Result<ParseProgress, Fault> {
         match form {
             Form::Plain => place.read(&self.layout, bytes, at_end, piece),
             Form::Fast => fast::read(place, &self.layout, bytes, at_end, piece),

@@ -194,20 +194,20 @@ mod tests {
     use ::parquet::file::reader::{FileReader, SerializedFileReader};
     use ::parquet::record::RowAccessor;
     use reigen_core::account::Rule;
-    use reigen_core::event::{Real, What};
+    use reigen_core::event::{EventKind, Real};
     use reigen_core::time::Nanos;
 
     #[test]
     fn a_table_holds_what_the_csv_holds() {
         let folder = tempfile::tempdir().unwrap();
         let whats = [
-            What::On,
-            What::Rejected(Rule::Bounce),
-            What::Off,
-            What::Preset(24),
-            What::Value(-3),
-            What::Reading(Real(1.5)),
-            What::Rejected(Rule::Glitch),
+            EventKind::On,
+            EventKind::Rejected(Rule::Bounce),
+            EventKind::Off,
+            EventKind::Preset(24),
+            EventKind::Value(-3),
+            EventKind::Reading(Real(1.5)),
+            EventKind::Rejected(Rule::Glitch),
         ];
         let paths = ["e.csv", "e.parquet"].map(|name| folder.path().join(name));
         for path in &paths {

@@ -96,7 +96,7 @@ impl OutputFile {
             file.as_file().sync_data().map_err(explain)?;
         }
         let waiting = match target {
-            Target::Temporary { file, known, place } => Some((Waiting { file: file.into_temp_path(), place }, known)),
+            Target::Temporary { file, known, place } => Some((WholeFile { file: file.into_temp_path(), place }, known)),
             Target::Direct(_) | Target::Standard(_) => None,
         };
         Ok(FinishedFile { path, waiting })
@@ -135,11 +135,11 @@ const TEMPORARY: &str = ".reigen-";
 #[derive(Debug)]
 pub struct FinishedFile {
     path: PathBuf,
-    waiting: Option<(Waiting, Unfinished)>,
+    waiting: Option<(WholeFile, Unfinished)>,
 }
 
 #[derive(Debug)]
-struct Waiting {
+struct WholeFile {
     file: TempPath,
     place: PathBuf,
 }
@@ -159,7 +159,7 @@ pub fn put_in_place(files: impl IntoIterator<Item = FinishedFile>) -> Result<(),
     Unfinished::end(known, || {
         let several = waiting.len() > 1;
         let mut placed: Vec<(PathBuf, Option<TempPath>)> = Vec::new();
-        for (path, Waiting { file, place }) in waiting {
+        for (path, WholeFile { file, place }) in waiting {
             let before = if several { second_name(&place) } else { None };
             match file.persist(&place) {
                 Ok(()) => placed.push((place, before)),

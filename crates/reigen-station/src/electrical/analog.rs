@@ -1,6 +1,6 @@
 //! Analog wires: what comes to the terminal, whether the spans fit together, and whether a loop has voltage enough.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::{Circuit, Input, State};
 use super::states::{self, TOLERANCE};
 use crate::wiring::card::{InputGroup, Mode};
@@ -13,7 +13,7 @@ use reigen_core::finding::Finding;
 use reigen_core::units::{Ohms, Volts};
 
 /// Checks one analog sensor on its terminal.
-pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
+pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<WiringFinding>) {
     let (Some(sensor), Some(group)) = (circuit.sensor.as_deref(), circuit.group.as_deref()) else { return };
     if !matches!(sensor.output, OutputKind::Voltage | OutputKind::CurrentLoop) || circuit.is_alternating() {
         return;
@@ -40,7 +40,7 @@ pub(super) fn ends(circuit: &Circuit<'_>) -> Option<[Range; 2]> {
     (!low.floats && !high.floats).then_some([low.volts, high.volts])
 }
 
-fn check_borne(circuit: &Circuit<'_>, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_borne(circuit: &Circuit<'_>, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let Some((input, signal)) = input(circuit) else { return };
     // A current input has its own small resistor, and what is borne there is its current.
     if group.mode == Mode::Current && signal.is_current {
@@ -61,9 +61,9 @@ fn check_borne(circuit: &Circuit<'_>, group: &InputGroup, found: &mut Vec<Found>
             "use a sensor with a smaller signal, or another terminal",
         );
         let excess = (high.above.volts, high.above.bound);
-        found.push(Found {
+        found.push(WiringFinding {
             excess: Some(excess),
-            ..Found::at(finding.with_sum(high.sum(&high.above)), State::Conducting)
+            ..WiringFinding::at(finding.with_sum(high.sum(&high.above)), State::Conducting)
         });
     }
     let low = states::work_analog(&input, signal.low, signal.is_current);
@@ -71,12 +71,12 @@ fn check_borne(circuit: &Circuit<'_>, group: &InputGroup, found: &mut Vec<Found>
         let (volts, least) = (Volts(low.below.volts), Volts(low.below.bound));
         let message = format!("down to {volts} on a terminal rated for {least} and above");
         let finding = Finding::error("under-voltage", circuit.name, message, "use a terminal for signals below 0 V");
-        found.push(Found::at(finding.with_sum(low.sum(&low.below)), State::Resting));
+        found.push(WiringFinding::at(finding.with_sum(low.sum(&low.below)), State::Resting));
     }
 }
 
 /// The signal against the span that the terminal is set to.
-fn check_spans(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_spans(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let (Some(given), Some(set)) = (sensor.signal, group.signal) else { return };
     let changed =
         circuit.wired.parts.iter().any(|part| matches!(part.kind, PartKind::PullDown(_) | PartKind::Shunt(_)));
@@ -102,11 +102,11 @@ fn check_spans(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found
     let sum =
         format!("its low end would read {:.0} % and its high end {:.0} %", reads(arrives.low), reads(arrives.high));
     let finding = Finding::error("range-mismatch", circuit.name, message, &format!("set the terminal to {given}"));
-    found.push(Found::plain(finding.with_sum(sum)));
+    found.push(WiringFinding::plain(finding.with_sum(sum)));
 }
 
 /// The signal against the scale of the point: the scale's low end belongs to the signal's low end.
-fn check_scale(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_scale(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let (Some(given), ReadAs::Analog { scale_from: Some(from), .. }) = (sensor.signal, &circuit.wired.read_as) else {
         return;
     };
@@ -127,11 +127,11 @@ fn check_scale(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found
     let message = format!("the scale begins at {}, and the signal at {low} {unit}", from[0]);
     let sum = format!("{given}: its low end is {low} {unit}, and the scale goes from {} to {}", from[0], from[1]);
     let remedy = format!("write scale = {{ from = [{low}, {high}], … }} for a line in {unit}");
-    found.push(Found::plain(Finding::error("range-mismatch", circuit.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("range-mismatch", circuit.name, message, &remedy).with_sum(sum)));
 }
 
 /// A current output against what is in its loop: supply − what the sensor needs − burden · 20 mA.
-fn check_burden(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_burden(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let Some(signal) = sensor.signal.filter(|signal| signal.is_current) else { return };
     let shunts = circuit.wired.parts.iter().filter_map(|part| match part.kind {
         PartKind::Shunt(value) | PartKind::Series(value) => Some(value.0 * (1.0 + part.tolerance)),
@@ -144,7 +144,8 @@ fn check_burden(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, foun
         let message = format!("a burden of {} in the loop, and the sensor drives {most} at most", Ohms(burden));
         let finding =
             Finding::error("loop-burden", circuit.name, message, &format!("bring the burden to {most} or less"));
-        found.push(Found::plain(finding.with_sum(format!("shunt, input and cable together: {}", Ohms(burden)))));
+        found
+            .push(WiringFinding::plain(finding.with_sum(format!("shunt, input and cable together: {}", Ohms(burden)))));
         return;
     }
     let (Some([needs, _]), Some(feed)) = (sensor.supply, circuit.feed()) else { return };
@@ -170,5 +171,5 @@ fn check_burden(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, foun
         ),
         false => format!("feed the loop with {} or more", Volts(needs.0 + burden * signal.high)),
     };
-    found.push(Found::plain(Finding::error("loop-burden", circuit.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("loop-burden", circuit.name, message, &remedy).with_sum(sum)));
 }

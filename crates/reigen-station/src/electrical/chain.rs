@@ -1,10 +1,10 @@
 //! The wires of a shift-register chain: do its levels fit?
 
-use super::Found;
+use super::WiringFinding;
 use crate::station::Station;
 use crate::wiring::card::{InputGroup, Mode, OutputGroup};
 use crate::wiring::chain::{ChainSignal, ChainWiring};
-use crate::wiring::names::Named;
+use crate::wiring::names::NameIndex;
 use crate::wiring::place::{Group, Place};
 use crate::wiring::supply::Supply;
 use reigen_core::finding::Finding;
@@ -14,7 +14,7 @@ use reigen_core::units::Volts;
 const HIGH: f64 = 0.7;
 
 /// Checks the wires of all chains.
-pub(super) fn check(station: &Station, named: &Named<'_>, found: &mut Vec<Found>) {
+pub(super) fn check(station: &Station, named: &NameIndex<'_>, found: &mut Vec<WiringFinding>) {
     for point in &station.points {
         let Some(chain) = point.kind.chain() else { continue };
         for (signal, terminal) in chain.signals() {
@@ -43,15 +43,15 @@ impl Wire<'_> {
         self.chain.supply.map_or(self.place.card.supply, |own| own.merged(&self.place.card.supply))
     }
 
-    fn wrong_side(&self, why: &str, right: &str, found: &mut Vec<Found>) {
+    fn wrong_side(&self, why: &str, right: &str, found: &mut Vec<WiringFinding>) {
         let (word, terminal) = (self.signal.word(), self.place.terminal);
         let message = format!("its {word} is on the terminal `{terminal}`; {why}, so it needs {right}");
         let remedy = format!("give {word} a terminal of {right}");
-        found.push(Found::plain(Finding::error("wrong-mode", self.name, message, &remedy)));
+        found.push(WiringFinding::plain(Finding::error("wrong-mode", self.name, message, &remedy)));
     }
 
     /// Levels that the controller gives to the registers.
-    fn check_driven(&self, group: &OutputGroup, found: &mut Vec<Found>) {
+    fn check_driven(&self, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
         let (registers, drives, word) = (self.supply(), group.supply, self.signal.word());
         if drives.is_same(&registers) {
             return;
@@ -61,7 +61,7 @@ impl Wire<'_> {
             let message = format!("{word} comes with up to {} to registers fed with {registers}", Volts(most));
             let sum = format!("{} > {}", Volts(most), Volts(registers.range.least));
             let remedy = format!("feed the registers with {drives}, or fit a level converter in {word}");
-            found.push(Found::plain(Finding::error("over-voltage", self.name, message, &remedy).with_sum(sum)));
+            found.push(WiringFinding::plain(Finding::error("over-voltage", self.name, message, &remedy).with_sum(sum)));
         }
         let needed = HIGH * registers.range.most;
         if least < needed {
@@ -72,12 +72,12 @@ impl Wire<'_> {
             );
             let sum = format!("0.7 × {} = {}", Volts(registers.range.most), Volts(needed));
             let remedy = format!("feed the registers with {drives}, or fit a level converter in {word}");
-            found.push(Found::plain(Finding::error("never-on", self.name, message, &remedy).with_sum(sum)));
+            found.push(WiringFinding::plain(Finding::error("never-on", self.name, message, &remedy).with_sum(sum)));
         }
     }
 
     /// The level that the registers give to the controller.
-    fn check_data(&self, group: &InputGroup, found: &mut Vec<Found>) {
+    fn check_data(&self, group: &InputGroup, found: &mut Vec<WiringFinding>) {
         let registers = self.supply();
         if group.mode != Mode::Digital {
             self.wrong_side("data has two levels", "a digital input", found);
@@ -94,7 +94,7 @@ impl Wire<'_> {
                 Volts(most)
             );
             let remedy = format!("feed the registers with {}, or fit a level converter in data", group.supply);
-            found.push(Found::plain(Finding::error("over-voltage", self.name, message, &remedy)));
+            found.push(WiringFinding::plain(Finding::error("over-voltage", self.name, message, &remedy)));
         }
         let needed = group.on_above.at(at(registers.range.least));
         if registers.range.least < needed - 1e-9 {
@@ -104,7 +104,7 @@ impl Wire<'_> {
                 Volts(needed)
             );
             let remedy = format!("feed the registers with {}, or fit a level converter in data", group.supply);
-            found.push(Found::plain(Finding::error("never-on", self.name, message, &remedy)));
+            found.push(WiringFinding::plain(Finding::error("never-on", self.name, message, &remedy)));
         }
     }
 }

@@ -1,8 +1,8 @@
 //! What feeds the sensors: each within its range, and all together within what the supply gives.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::{Circuit, Draw, Input};
-use super::solved::{Solved, Summary};
+use super::solved::{SolvedCircuit, Summary};
 use super::states;
 use crate::wiring::Wiring;
 use crate::wiring::card::Card;
@@ -14,10 +14,10 @@ use reigen_core::units::{Amperes, Volts};
 use std::collections::{HashMap, HashSet};
 
 /// A circuit with what was worked out of it.
-pub(super) type Summarised<'a, 'b> = (&'b Circuit<'a>, &'b Summary);
+pub(super) type CircuitSummary<'a, 'b> = (&'b Circuit<'a>, &'b Summary);
 
 /// Checks the voltage that comes to one sensor.
-pub(super) fn check(circuit: &Circuit<'_>, solved: Option<&Solved<'_, '_>>, found: &mut Vec<Found>) {
+pub(super) fn check(circuit: &Circuit<'_>, solved: Option<&SolvedCircuit<'_, '_>>, found: &mut Vec<WiringFinding>) {
     let (Some(sensor), Some(feed)) = (circuit.sensor.as_deref(), circuit.feed()) else { return };
     let fed_by_input = circuit.inputs().is_some_and(|(_, group)| group.reads_current() && group.takes(sensor.output));
     let Some([least, most]) = sensor.supply.filter(|_| !fed_by_input && !feed.alternating) else { return };
@@ -44,18 +44,18 @@ pub(super) fn check(circuit: &Circuit<'_>, solved: Option<&Solved<'_, '_>>, foun
             "feed it with {} or more, or use a thicker or shorter cable",
             least + Volts(feed.range.least) - low
         );
-        found.push(Found::plain(Finding::error("supply-low", circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::error("supply-low", circuit.name, message, &remedy).with_sum(sum)));
     }
     if high.0 > most.0 + states::TOLERANCE {
         let message = format!("up to {high} at a sensor rated for {most}");
         let sum = format!("{feed} may rise to {high}");
         let remedy = format!("feed it with {least} to {most}");
-        found.push(Found::plain(Finding::error("supply-high", circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::error("supply-high", circuit.name, message, &remedy).with_sum(sum)));
     }
 }
 
 /// Checks each card's own supply against its plate, and its sensor supply against all that it feeds.
-pub(super) fn check_cards(wiring: &Wiring, circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
+pub(super) fn check_cards(wiring: &Wiring, circuits: &[CircuitSummary<'_, '_>], found: &mut Vec<WiringFinding>) {
     for card in &wiring.cards {
         check_plate(card, found);
         check_sum(card, circuits, found);
@@ -63,13 +63,13 @@ pub(super) fn check_cards(wiring: &Wiring, circuits: &[Summarised<'_, '_>], foun
 }
 
 /// A controller on another supply than its plate says.
-fn check_plate(card: &Card, found: &mut Vec<Found>) {
+fn check_plate(card: &Card, found: &mut Vec<WiringFinding>) {
     let Some(plate) = card.plate else { return };
     let supply = card.supply;
     if plate.alternating != supply.alternating {
         let message = format!("fed with {supply}, and its plate says {plate}");
         let remedy = format!("feed the controller with {plate}");
-        found.push(Found::plain(Finding::error("ac-dc", &card.name, message, &remedy)));
+        found.push(WiringFinding::plain(Finding::error("ac-dc", &card.name, message, &remedy)));
         return;
     }
     for (wrong, code, words, volts) in [
@@ -80,12 +80,12 @@ fn check_plate(card: &Card, found: &mut Vec<Found>) {
             let message = format!("{words} {} at a controller whose plate says {plate}", Volts(volts));
             let sum = format!("{supply} may be {}; the plate allows {}", supply.range.volts(), plate.range.volts());
             let remedy = format!("feed the controller with {}", plate.range.volts());
-            found.push(Found::plain(Finding::error(code, &card.name, message, &remedy).with_sum(sum)));
+            found.push(WiringFinding::plain(Finding::error(code, &card.name, message, &remedy).with_sum(sum)));
         }
     }
 }
 
-fn check_sum(card: &Card, circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
+fn check_sum(card: &Card, circuits: &[CircuitSummary<'_, '_>], found: &mut Vec<WiringFinding>) {
     let Some(most) = card.sensor_supply.and_then(|supply| supply.current) else { return };
     for (draw, severity) in [(Draw::Least, Severity::Error), (Draw::Greatest, Severity::Note)] {
         let parts = currents(card, circuits, draw);
@@ -104,29 +104,29 @@ fn check_sum(card: &Card, circuits: &[Summarised<'_, '_>], found: &mut Vec<Found
         let sum = format!("{} = {sum}", words.join(" + "));
         let mut finding = Finding::error("supply-overload", &card.name, message, &remedy).with_sum(sum);
         finding.severity = severity;
-        found.push(Found::plain(finding));
+        found.push(WiringFinding::plain(finding));
         return;
     }
 }
 
 /// What the sensors of a card draw at least, against what its supply gives.
-pub(super) struct Drawn {
+pub(super) struct SupplyLoad {
     sum: Amperes,
     most: Amperes,
 }
 
 /// What each card's sensors draw, where its supply states what it gives.
-pub(super) fn drawn<'a>(wiring: &'a Wiring, circuits: &[Summarised<'a, '_>]) -> HashMap<&'a str, Drawn> {
+pub(super) fn drawn<'a>(wiring: &'a Wiring, circuits: &[CircuitSummary<'a, '_>]) -> HashMap<&'a str, SupplyLoad> {
     let limited = wiring.cards.iter().filter_map(|card| Some((card, card.sensor_supply?.current?)));
     limited
         .map(|(card, most)| {
             let sum = currents(card, circuits, Draw::Least).into_iter().fold(Amperes(0.0), |sum, (_, each)| sum + each);
-            (card.name.as_str(), Drawn { sum, most })
+            (card.name.as_str(), SupplyLoad { sum, most })
         })
         .collect()
 }
 
-impl Drawn {
+impl SupplyLoad {
     /// Whether the supply bears a change of one circuit; what it did not bear before is told anyway.
     pub(super) fn allows(&self, before: &Circuit<'_>, after: &Circuit<'_>, card: &Card) -> bool {
         let of = |circuit: &Circuit<'_>| {
@@ -134,7 +134,7 @@ impl Drawn {
                 && circuit.wired.supply.is_none_or(|own| own.is_same(&card.feed()));
             let sensor = circuit.sensor.as_deref().filter(|_| fed);
             sensor.map_or(Amperes(0.0), |sensor| {
-                let summary = Summary::new(circuit, Solved::new(circuit).as_ref());
+                let summary = Summary::new(circuit, SolvedCircuit::new(circuit).as_ref());
                 sensor.current + output_current(circuit, &summary, sensor, card, Draw::Least)
             })
         };
@@ -144,7 +144,7 @@ impl Drawn {
 }
 
 /// What each circuit that a card feeds draws: its own current once, and what it passes on.
-fn currents<'a>(card: &Card, circuits: &[Summarised<'a, '_>], draw: Draw) -> Vec<(&'a str, Amperes)> {
+fn currents<'a>(card: &Card, circuits: &[CircuitSummary<'a, '_>], draw: Draw) -> Vec<(&'a str, Amperes)> {
     let fed = circuits
         .iter()
         .filter(|(circuit, _)| circuit.place.is_some_and(|place| place.card.name == card.name))
@@ -182,8 +182,8 @@ fn output_current(circuit: &Circuit<'_>, summary: &Summary, sensor: &Sensor, car
 }
 
 /// Checks what a sensor's output carries where it drives several terminals.
-pub(super) fn check_shared(circuits: &[Summarised<'_, '_>], found: &mut Vec<Found>) {
-    let mut lines: IndexMap<&str, Vec<&Summarised<'_, '_>>> = IndexMap::new();
+pub(super) fn check_shared(circuits: &[CircuitSummary<'_, '_>], found: &mut Vec<WiringFinding>) {
+    let mut lines: IndexMap<&str, Vec<&CircuitSummary<'_, '_>>> = IndexMap::new();
     for both in circuits.iter().filter(|(circuit, _)| circuit.sensor.is_some()) {
         if let Some(line) = both.0.wired.line() {
             lines.entry(line).or_default().push(both);
@@ -192,7 +192,7 @@ pub(super) fn check_shared(circuits: &[Summarised<'_, '_>], found: &mut Vec<Foun
     lines.values().filter(|circuits| circuits.len() > 1).for_each(|circuits| check_line(circuits, found));
 }
 
-fn check_line(circuits: &[&Summarised<'_, '_>], found: &mut Vec<Found>) {
+fn check_line(circuits: &[&CircuitSummary<'_, '_>], found: &mut Vec<WiringFinding>) {
     let Some((first, _)) = circuits.first() else { return };
     let Some(most) = first.sensor.as_deref().and_then(|sensor| sensor.most_current) else { return };
     let mut places = HashSet::new();
@@ -214,5 +214,5 @@ fn check_line(circuits: &[&Summarised<'_, '_>], found: &mut Vec<Found>) {
     let message = format!("{} through an output rated for {most}: it drives several terminals", Amperes(sum));
     let remedy = "let the sensor drive one terminal, and use its point where another is needed";
     let finding = Finding::error("too-much-current", first.name, message, remedy);
-    found.push(Found::plain(finding.with_sum(format!("{} = {}", words.join(" + "), Amperes(sum)))));
+    found.push(WiringFinding::plain(finding.with_sum(format!("{} = {}", words.join(" + "), Amperes(sum)))));
 }

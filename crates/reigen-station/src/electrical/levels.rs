@@ -1,10 +1,10 @@
 //! Levels: what stands at the terminal in both states, what it bears, and what the input reads.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::{Branch, Circuit, Draw, Input, State};
 use super::network::{Element, End};
-use super::solved::{BothStates, Solved};
-use super::states::{self, Measured, TOLERANCE, Worked, Worst};
+use super::solved::{BothStates, SolvedCircuit};
+use super::states::{self, SolvedState, TOLERANCE, TerminalLevel, Worst};
 use crate::wiring::card::{Common, Standard, Threshold};
 use crate::wiring::connection::{Rail, ReadAs};
 use crate::wiring::parts::{Part, PartKind, RESISTOR_TOLERANCE, USUAL_RATING};
@@ -14,7 +14,7 @@ use reigen_core::finding::{Finding, Severity};
 use reigen_core::units::{Amperes, Ohms, Volts, Watts, engineering};
 
 /// What stands at a circuit's terminal while it is actuated and while it is not, from what stands there by the sensor's state.
-pub(super) fn by_actuation(circuit: &Circuit<'_>, measured: [Option<Measured>; 2]) -> [Option<Measured>; 2] {
+pub(super) fn by_actuation(circuit: &Circuit<'_>, measured: [Option<TerminalLevel>; 2]) -> [Option<TerminalLevel>; 2] {
     let [conducting, resting] = measured;
     match &circuit.wired.read_as {
         ReadAs::Input { contact: Contact::NormallyClosed, .. } => [resting, conducting],
@@ -23,7 +23,7 @@ pub(super) fn by_actuation(circuit: &Circuit<'_>, measured: [Option<Measured>; 2
 }
 
 /// Checks the levels of one input.
-pub(super) fn check(solved: &Solved<'_, '_>, found: &mut Vec<Found>) {
+pub(super) fn check(solved: &SolvedCircuit<'_, '_>, found: &mut Vec<WiringFinding>) {
     let input = &solved.input;
     if !input.group.takes(input.sensor.output) {
         return;
@@ -45,7 +45,7 @@ pub(super) fn check(solved: &Solved<'_, '_>, found: &mut Vec<Found>) {
     check_parts(input, &solved.least, found);
 }
 
-fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
+fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<WiringFinding>) {
     check_borne(input, all, found);
     check_pulls(input, all, found);
     for worked in all.each() {
@@ -68,9 +68,9 @@ fn check_all(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Ve
 }
 
 /// A terminal that gets more, or less, than it bears.
-fn check_borne(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
+fn check_borne(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<WiringFinding>) {
     let name = input.circuit.name;
-    let worst = |of: fn(&Worked) -> &Worst| {
+    let worst = |of: fn(&SolvedState) -> &Worst| {
         let each = all.each().filter(|worked| !worked.floats).filter(|worked| of(worked).fails());
         each.max_by(|one, other| of(one).by.total_cmp(&of(other).by))
     };
@@ -86,18 +86,21 @@ fn check_borne(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) 
         let finding =
             Finding::error("over-voltage", name, message, "feed the sensor with less, or use another terminal");
         let excess = input.converter().is_none().then_some((worked.above.volts, worked.above.bound));
-        found.push(Found { excess, ..Found::at(finding.with_sum(worked.sum(&worked.above)), worked.state) });
+        found.push(WiringFinding {
+            excess,
+            ..WiringFinding::at(finding.with_sum(worked.sum(&worked.above)), worked.state)
+        });
     }
     if let Some(worked) = worst(|worked| &worked.below) {
         let (volts, least) = (Volts(worked.below.volts), Volts(worked.below.bound));
         let message = format!("down to {volts} on {} rated for {least} and above", place_words(input, worked));
         let finding = Finding::error("under-voltage", name, message, "use a sensor that does not go below 0 V");
-        found.push(Found::at(finding.with_sum(worked.sum(&worked.below)), worked.state));
+        found.push(WiringFinding::at(finding.with_sum(worked.sum(&worked.below)), worked.state));
     }
 }
 
 /// What a voltage comes to.
-fn place_words(input: &Input<'_, '_>, worked: &Worked) -> String {
+fn place_words(input: &Input<'_, '_>, worked: &SolvedState) -> String {
     match input.converter().filter(|_| !worked.at_terminal) {
         Some((_, from, to)) => format!("the input of a level converter {from} to {to}"),
         None => "a terminal".to_owned(),
@@ -105,7 +108,7 @@ fn place_words(input: &Input<'_, '_>, worked: &Worked) -> String {
 }
 
 /// A pull-up and a pull-down that hold the open terminal between its thresholds.
-fn check_pulls(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
+fn check_pulls(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<WiringFinding>) {
     let resting = &all.resting;
     if resting.floats || !resting.level.fails() || input.rests_by_current(State::Resting) {
         return;
@@ -125,14 +128,14 @@ fn check_pulls(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) 
     let message = "a pull-up and a pull-down hold the open terminal between its thresholds".to_owned();
     let remedy = "switch one of them off: keep the one that leads away from the side that the sensor switches to";
     let sum = format!("{}; {}", resting.sum(&resting.level), bound_words(input, resting));
-    found.push(Found::at(
+    found.push(WiringFinding::at(
         Finding::error("both-pulls", input.circuit.name, message, remedy).with_sum(sum),
         State::Resting,
     ));
 }
 
 /// What the input needs in a state.
-fn bound_words(input: &Input<'_, '_>, worked: &Worked) -> String {
+fn bound_words(input: &Input<'_, '_>, worked: &SolvedState) -> String {
     let bound = Volts(worked.level.bound);
     let upper = input.wants_upper(worked.state);
     if !worked.at_terminal {
@@ -154,7 +157,7 @@ fn bound_words(input: &Input<'_, '_>, worked: &Worked) -> String {
 }
 
 /// A state that the input does not certainly read as it should.
-fn check_state(input: &Input<'_, '_>, worked: &Worked, found: &mut Vec<Found>) {
+fn check_state(input: &Input<'_, '_>, worked: &SolvedState, found: &mut Vec<WiringFinding>) {
     if worked.floats || !worked.level.fails() || current_keeps_off(input, worked) {
         return;
     }
@@ -172,11 +175,12 @@ fn check_state(input: &Input<'_, '_>, worked: &Worked, found: &mut Vec<Found>) {
         _ => "use a sensor with less voltage drop, another feed, or another input",
     };
     let sum = format!("{}; {}", worked.sum(&worked.level), bound_words(input, worked));
-    found.push(Found::at(Finding::error(code, input.circuit.name, message, remedy).with_sum(sum), worked.state));
+    found
+        .push(WiringFinding::at(Finding::error(code, input.circuit.name, message, remedy).with_sum(sum), worked.state));
 }
 
 /// Whether the level would be right without any leakage.
-fn leak_is_the_cause(input: &Input<'_, '_>, worked: &Worked) -> bool {
+fn leak_is_the_cause(input: &Input<'_, '_>, worked: &SolvedState) -> bool {
     if input.sensor.leakage.0 <= 0.0 || input.sensor.output.drive() == Drive::Both || worked.state != State::Resting {
         return false;
     }
@@ -188,7 +192,7 @@ fn leak_is_the_cause(input: &Input<'_, '_>, worked: &Worked) -> bool {
 }
 
 /// Whether an input by the standard is off all the same, since so little flows.
-fn current_keeps_off(input: &Input<'_, '_>, worked: &Worked) -> bool {
+fn current_keeps_off(input: &Input<'_, '_>, worked: &SolvedState) -> bool {
     let off = input.group.limits().map(|limits| limits.off_current);
     match (input.wants_upper(worked.state), off, input.group.resistance) {
         (false, Some(off), Some(resistance)) => {
@@ -200,7 +204,7 @@ fn current_keeps_off(input: &Input<'_, '_>, worked: &Worked) -> bool {
 }
 
 /// A resting sensor on an input of which only its limits are known.
-fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<Found>) {
+fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<WiringFinding>) {
     let into = states::into_input(input, State::Resting);
     let off = input.off_current();
     if into.most <= off * (1.0 + TOLERANCE) {
@@ -215,10 +219,10 @@ fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<Found>) {
     let sum = format!("{} flow into {words}, which is certainly off at {} and below", Amperes(into.most), Amperes(off));
     let finding =
         Finding::error(code, input.circuit.name, message, "use a sensor with less leakage, or a type 2 or 3 input");
-    found.push(Found::at(finding.with_sum(sum), State::Resting));
+    found.push(WiringFinding::at(finding.with_sum(sum), State::Resting));
 }
 
-fn floating(input: &Input<'_, '_>, state: State) -> Found {
+fn floating(input: &Input<'_, '_>, state: State) -> WiringFinding {
     let word = match input.side {
         Rail::Zero => "pull-up",
         Rail::Plus => "pull-down",
@@ -227,11 +231,11 @@ fn floating(input: &Input<'_, '_>, state: State) -> Found {
     let message = format!("nothing defines the level while {what} is open: the input floats");
     let sum = "an open sensor drives no current, and no resistor leads from the terminal to plus or to 0 V".to_owned();
     let finding = Finding::error("floating", input.circuit.name, message, &format!("fit a {word} at the terminal"));
-    Found::at(finding.with_sum(sum), state)
+    WiringFinding::at(finding.with_sum(sum), state)
 }
 
 /// Too much current for the sensor, or too little.
-fn check_currents(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<Found>) {
+fn check_currents(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &mut Vec<WiringFinding>) {
     let (sensor, name) = (input.sensor, input.circuit.name);
     let conducting = &all.conducting;
     let current = conducting.output_current;
@@ -245,11 +249,11 @@ fn check_currents(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &m
                 sensor.output.words()
             );
             let finding = Finding::error("pull-too-strong", name, message, "use a pull of a greater value");
-            found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
+            found.push(WiringFinding::at(finding.with_sum(current_words(conducting)), State::Conducting));
         }
         let message = format!("{} through an output rated for {most}", Amperes(current.most));
         let finding = Finding::error("too-much-current", name, message, "use a sensor whose output carries more");
-        found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
+        found.push(WiringFinding::at(finding.with_sum(current_words(conducting)), State::Conducting));
     }
     let too_little =
         |least: &Amperes| current.least < least.0 * (1.0 - TOLERANCE) && sensor.output.drive() == Drive::Switch;
@@ -263,10 +267,10 @@ fn check_currents(input: &Input<'_, '_>, all: &BothStates, draw: Draw, found: &m
         "least-current" => Finding::error(code, name, message, "use an input that draws more current"),
         _ => Finding::warning(code, name, message, "use a contact for small currents (gold-plated)"),
     };
-    found.push(Found::at(finding.with_sum(current_words(conducting)), State::Conducting));
+    found.push(WiringFinding::at(finding.with_sum(current_words(conducting)), State::Conducting));
 }
 
-fn current_words(worked: &Worked) -> String {
+fn current_words(worked: &SolvedState) -> String {
     let told: Vec<String> = worked
         .model
         .quantities
@@ -278,10 +282,10 @@ fn current_words(worked: &Worked) -> String {
 }
 
 /// Resistors beyond their rating, and contacts that discharge a capacitor.
-fn check_parts(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) {
+fn check_parts(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<WiringFinding>) {
     let parts = &input.circuit.wired.parts;
     let mut told: Vec<usize> = Vec::new();
-    for (role, watts, across) in all.each().flat_map(Worked::powers) {
+    for (role, watts, across) in all.each().flat_map(SolvedState::powers) {
         let Branch::Part(number) = role else { continue };
         let Some(part) = parts.get(number).filter(|_| !told.contains(&number)) else { continue };
         let rating = part.power.unwrap_or(USUAL_RATING);
@@ -296,14 +300,14 @@ fn check_parts(input: &Input<'_, '_>, all: &BothStates, found: &mut Vec<Found>) 
                 message,
                 "use a greater value, or a resistor with a higher power rating",
             );
-            found.push(Found::at(finding.with_sum(sum), State::Conducting));
+            found.push(WiringFinding::at(finding.with_sum(sum), State::Conducting));
         } else if let Some((drawn, most)) = drawn_from_feed(input, part, watts / across) {
             told.push(number);
             let message = format!("{} draws up to {drawn} from a supply rated for {most}", part.words());
             let sum = format!("{} / {} = {drawn}", Volts(across), part.resistance().unwrap_or(Ohms(f64::NAN)));
             let finding =
                 Finding::error("pull-too-strong", input.circuit.name, message, "use a pull of a greater value");
-            found.push(Found::at(finding.with_sum(sum), State::Conducting));
+            found.push(WiringFinding::at(finding.with_sum(sum), State::Conducting));
         }
     }
     check_surge(input, found);
@@ -322,7 +326,7 @@ fn drawn_from_feed(input: &Input<'_, '_>, part: &Part, amperes: f64) -> Option<(
 const USUAL_SURGE: Amperes = Amperes(0.5);
 
 /// A contact that charges or discharges a capacitor with nothing between them.
-fn check_surge(input: &Input<'_, '_>, found: &mut Vec<Found>) {
+fn check_surge(input: &Input<'_, '_>, found: &mut Vec<WiringFinding>) {
     if !input.sensor.output.is_mechanical() {
         return;
     }
@@ -348,7 +352,7 @@ fn check_surge(input: &Input<'_, '_>, found: &mut Vec<Found>) {
                         message,
                         "fit a resistor between the contact and the capacitor",
                     );
-                    found.push(Found::at(finding.with_sum(sum), State::Conducting));
+                    found.push(WiringFinding::at(finding.with_sum(sum), State::Conducting));
                 }
                 return;
             }

@@ -1,16 +1,16 @@
 //! The list to wire from: every end of every wire, sorted by cable.
 
 use super::circuit::Circuit;
-use super::feed::Summarised;
+use super::feed::CircuitSummary;
 use super::solved::Summary;
 use crate::sizing::rating;
 use crate::station::Station;
-use crate::table::Described;
+use crate::table::Description;
 use crate::wiring::Wiring;
 use crate::wiring::card::{Common, SwitchKind};
 use crate::wiring::chain::ChainSignal;
 use crate::wiring::connection::{Load, LoadKind, Rail, ReadAs};
-use crate::wiring::names::Named;
+use crate::wiring::names::NameIndex;
 use crate::wiring::parts::{Part, PartKind};
 use crate::wiring::place::{Group, Place};
 use crate::wiring::sensor::{OutputKind, Sensor};
@@ -47,7 +47,7 @@ pub struct WireRow {
 }
 
 /// All wires of a station.
-pub(super) fn list(station: &Station, named: &Named<'_>, circuits: &[Summarised<'_, '_>]) -> Vec<WireRow> {
+pub(super) fn list(station: &Station, named: &NameIndex<'_>, circuits: &[CircuitSummary<'_, '_>]) -> Vec<WireRow> {
     let described = descriptions(station);
     let mut rows = Rows { rows: Vec::new(), cables: HashMap::new(), described };
     let mut done = HashSet::new();
@@ -72,7 +72,7 @@ pub(super) fn list(station: &Station, named: &Named<'_>, circuits: &[Summarised<
     rows
 }
 
-fn descriptions(station: &Station) -> HashMap<&str, &Described> {
+fn descriptions(station: &Station) -> HashMap<&str, &Description> {
     let points = station.points.iter().map(|point| (point.name.as_str(), &point.described));
     points.chain(station.wiring.unread.iter().map(|unread| (unread.name.as_str(), &unread.described))).collect()
 }
@@ -82,7 +82,7 @@ struct Rows<'a> {
     rows: Vec<(usize, WireRow)>,
     /// The number of each device's cable, and how many wires it has.
     cables: HashMap<String, (usize, usize)>,
-    described: HashMap<&'a str, &'a Described>,
+    described: HashMap<&'a str, &'a Description>,
 }
 
 /// What all wires of one device share.
@@ -122,7 +122,7 @@ impl Rows<'_> {
     }
 
     /// The wires of one point's device.
-    fn point(&mut self, (circuit, summary): Summarised<'_, '_>, place: Place<'_>, points: &[&str]) {
+    fn point(&mut self, (circuit, summary): CircuitSummary<'_, '_>, place: Place<'_>, points: &[&str]) {
         let device = circuit.wired.device.as_deref().unwrap_or(circuit.name);
         let cable = Cable { device, length: circuit.wired.cable, points, function: function(circuit) };
         match (&circuit.wired.load, circuit.sensor.is_some() && circuit.group.is_some()) {
@@ -132,7 +132,7 @@ impl Rows<'_> {
         }
     }
 
-    fn sensor(&mut self, cable: &Cable<'_>, (circuit, summary): Summarised<'_, '_>, place: Place<'_>) {
+    fn sensor(&mut self, cable: &Cable<'_>, (circuit, summary): CircuitSummary<'_, '_>, place: Place<'_>) {
         let (Some(sensor), Some(group)) = (circuit.sensor.as_deref(), circuit.group.as_deref()) else { return };
         let known = self.cables.contains_key(cable.device);
         let card = place.card.name.as_str();
@@ -192,7 +192,7 @@ impl Rows<'_> {
     }
 
     /// The wires of shift-register chains: load, clock and inhibit to all registers, data from one to the next.
-    fn chains<'a>(&mut self, station: &'a Station, named: &Named<'a>, done: &mut HashSet<(&'a str, &'a str)>) {
+    fn chains<'a>(&mut self, station: &'a Station, named: &NameIndex<'a>, done: &mut HashSet<(&'a str, &'a str)>) {
         for point in &station.points {
             let Some(chain) = point.kind.chain() else { continue };
             let points = [point.name.as_str()];

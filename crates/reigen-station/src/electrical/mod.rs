@@ -28,21 +28,21 @@ mod timing;
 
 use crate::station::Station;
 use crate::wiring::card::Card;
-use crate::wiring::names::Named;
+use crate::wiring::names::NameIndex;
 use crate::wiring::place::{Group, Place};
 use circuit::{Circuit, State};
-use feed::Summarised;
+use feed::CircuitSummary;
 use list::WireRow;
 use rayon::prelude::*;
 use reigen_core::finding::Finding;
-use remedies::Offered;
-use solved::{Solved, Summary};
+use remedies::OfferedTerminals;
+use solved::{SolvedCircuit, Summary};
 use std::collections::{HashMap, HashSet};
 use terminals::TerminalRow;
 
 /// What comes of the check.
 #[derive(Debug)]
-pub struct Checked {
+pub struct WiringReport {
     /// What is wrong or worth knowing, errors first.
     pub findings: Vec<Finding>,
     /// The terminals, with the level in each state.
@@ -53,7 +53,7 @@ pub struct Checked {
 
 /// A finding, and what remedies need to know of it.
 #[derive(Debug, Clone)]
-struct Found {
+struct WiringFinding {
     finding: Finding,
     /// The state of the sensor in which it is, where it is of one.
     state: Option<State>,
@@ -61,7 +61,7 @@ struct Found {
     excess: Option<(f64, f64)>,
 }
 
-impl Found {
+impl WiringFinding {
     fn plain(finding: Finding) -> Self {
         Self { finding, state: None, excess: None }
     }
@@ -72,22 +72,23 @@ impl Found {
 }
 
 /// Checks a station's wiring.
-pub fn check(station: &Station) -> Checked {
+pub fn check(station: &Station) -> WiringReport {
     let wiring = &station.wiring;
-    let named = Named::new(wiring);
+    let named = NameIndex::new(wiring);
     let circuits = circuits(station, &named);
     let context = Context::new(station, &circuits);
     // Each circuit by itself, side by side; then what needs all of them.
-    let checked: Vec<(Vec<Found>, Summary)> = circuits.par_iter().map(|circuit| context.check_alone(circuit)).collect();
-    let (mut alone, summaries): (Vec<Vec<Found>>, Vec<Summary>) = checked.into_iter().unzip();
-    let summarised: Vec<Summarised<'_, '_>> = circuits.iter().zip(&summaries).collect();
+    let checked: Vec<(Vec<WiringFinding>, Summary)> =
+        circuits.par_iter().map(|circuit| context.check_alone(circuit)).collect();
+    let (mut alone, summaries): (Vec<Vec<WiringFinding>>, Vec<Summary>) = checked.into_iter().unzip();
+    let summarised: Vec<CircuitSummary<'_, '_>> = circuits.iter().zip(&summaries).collect();
     let context = Context { drawn: feed::drawn(wiring, &summarised), ..context };
     // One after the other, in the order of the file: what one circuit is offered, no other one is.
-    let mut offered = Offered::new();
+    let mut offered = OfferedTerminals::new();
     for (found, circuit) in alone.iter_mut().zip(&circuits) {
         found.iter_mut().for_each(|found| tell_remedies(&context, circuit, found, &mut offered));
     }
-    let mut found: Vec<Found> = station.findings().into_iter().map(Found::plain).collect();
+    let mut found: Vec<WiringFinding> = station.findings().into_iter().map(WiringFinding::plain).collect();
     found.extend(alone.into_iter().flatten());
     modes::check_shared(&circuits, &mut found);
     feed::check_shared(&summarised, &mut found);
@@ -97,7 +98,7 @@ pub fn check(station: &Station) -> Checked {
     safety::check(station, &mut found);
     chain::check(station, &named, &mut found);
     if circuits.is_empty() {
-        found.push(Found::plain(nothing_wired()));
+        found.push(WiringFinding::plain(nothing_wired()));
     }
     let mut findings: Vec<Finding> = found.into_iter().map(|found| found.finding).collect();
     for finding in &mut findings {
@@ -106,11 +107,11 @@ pub fn check(station: &Station) -> Checked {
     // The worst first; else in the order of the file.
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     let terminals = terminals::list(wiring, &summarised, &findings);
-    Checked { findings, terminals, wires: list::list(station, &named, &summarised) }
+    WiringReport { findings, terminals, wires: list::list(station, &named, &summarised) }
 }
 
 /// Everything that has a sensor or a terminal.
-fn circuits<'a>(station: &'a Station, named: &Named<'a>) -> Vec<Circuit<'a>> {
+fn circuits<'a>(station: &'a Station, named: &NameIndex<'a>) -> Vec<Circuit<'a>> {
     station
         .wired()
         .filter_map(|(name, wired)| {
@@ -122,7 +123,12 @@ fn circuits<'a>(station: &'a Station, named: &Named<'a>) -> Vec<Circuit<'a>> {
 }
 
 /// Tries remedies for a finding, and tells those that hold.
-fn tell_remedies<'a>(context: &Context<'a, '_>, circuit: &Circuit<'a>, found: &mut Found, offered: &mut Offered<'a>) {
+fn tell_remedies<'a>(
+    context: &Context<'a, '_>,
+    circuit: &Circuit<'a>,
+    found: &mut WiringFinding,
+    offered: &mut OfferedTerminals<'a>,
+) {
     let remedies = remedies::find(context, circuit, found, offered);
     if let Some(first) = remedies.first() {
         found.finding.remedy.clone_from(&first.change);
@@ -137,15 +143,15 @@ struct Context<'a, 'b> {
     /// The terminals that something is wired to.
     used: HashSet<(&'a str, &'a str)>,
     /// What bounce would spoil.
-    spoiled: timing::Spoiled<'a>,
+    spoiled: timing::BounceVictims<'a>,
     /// What the sensors of each card draw at least, with what its supply gives.
-    drawn: HashMap<&'a str, feed::Drawn>,
+    drawn: HashMap<&'a str, feed::SupplyLoad>,
 }
 
 impl<'a, 'b> Context<'a, 'b> {
     fn new(station: &'a Station, circuits: &'b [Circuit<'a>]) -> Self {
         let chains = station.points.iter().filter_map(|point| point.kind.chain());
-        let named = Named::new(&station.wiring);
+        let named = NameIndex::new(&station.wiring);
         let chained: Vec<Place<'a>> = chains
             .flat_map(|chain| chain.signals())
             .filter_map(|(_, terminal)| named.places(terminal.get_ref()).next())
@@ -156,19 +162,24 @@ impl<'a, 'b> Context<'a, 'b> {
     }
 
     /// Everything that can be told of one circuit alone, and what the lists need of it.
-    fn check_alone(&self, circuit: &Circuit<'a>) -> (Vec<Found>, Summary) {
+    fn check_alone(&self, circuit: &Circuit<'a>) -> (Vec<WiringFinding>, Summary) {
         let mut found = Vec::new();
-        let solved = Solved::new(circuit);
+        let solved = SolvedCircuit::new(circuit);
         self.check_solved(circuit, solved.as_ref(), &mut found);
         (found, Summary::new(circuit, solved.as_ref()))
     }
 
     /// Everything that can be told of one circuit alone.
-    fn check_one(&self, circuit: &Circuit<'a>, found: &mut Vec<Found>) {
-        self.check_solved(circuit, Solved::new(circuit).as_ref(), found);
+    fn check_one(&self, circuit: &Circuit<'a>, found: &mut Vec<WiringFinding>) {
+        self.check_solved(circuit, SolvedCircuit::new(circuit).as_ref(), found);
     }
 
-    fn check_solved(&self, circuit: &Circuit<'a>, solved: Option<&Solved<'_, '_>>, found: &mut Vec<Found>) {
+    fn check_solved(
+        &self,
+        circuit: &Circuit<'a>,
+        solved: Option<&SolvedCircuit<'_, '_>>,
+        found: &mut Vec<WiringFinding>,
+    ) {
         let pulses = timing::Pulses::of(circuit);
         modes::check(circuit, found);
         let fits = polarity::check(circuit, found);

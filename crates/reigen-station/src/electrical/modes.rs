@@ -1,6 +1,6 @@
 //! Terminals: each in its right mode, and used once.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::Circuit;
 use crate::wiring::card::{InputGroup, Mode};
 use crate::wiring::connection::ReadAs;
@@ -11,7 +11,7 @@ use reigen_core::finding::Finding;
 use std::collections::HashMap;
 
 /// Checks that a sensor and a terminal are of one kind.
-pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
+pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<WiringFinding>) {
     let Some(Place { group, terminal, .. }) = circuit.place else { return };
     let is_output = matches!(circuit.wired.read_as, ReadAs::Output);
     let wrong = match group {
@@ -21,7 +21,7 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
     };
     if let Some((point, place, remedy)) = wrong {
         let message = format!("{point} is on the terminal `{terminal}`, which is {place}");
-        found.push(Found::plain(Finding::error("wrong-mode", circuit.name, message, remedy)));
+        found.push(WiringFinding::plain(Finding::error("wrong-mode", circuit.name, message, remedy)));
     }
     check_duty(circuit, found);
     if let (Some(group), Some(sensor)) = (circuit.group.as_deref(), circuit.sensor.as_deref()) {
@@ -31,16 +31,16 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
 }
 
 /// A terminal that does something else.
-fn check_duty(circuit: &Circuit<'_>, found: &mut Vec<Found>) {
+fn check_duty(circuit: &Circuit<'_>, found: &mut Vec<WiringFinding>) {
     let Some(Place { card, terminal, .. }) = circuit.place else { return };
     let Some(duty) = card.duty(terminal) else { return };
     let message = format!("the terminal `{terminal}` is reserved: {duty}");
     let remedy = "use another terminal";
-    found.push(Found::plain(Finding::error("terminal-reserved", circuit.name, message, remedy)));
+    found.push(WiringFinding::plain(Finding::error("terminal-reserved", circuit.name, message, remedy)));
 }
 
 /// Electronics for DC on an AC supply.
-fn check_supply_kind(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_supply_kind(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let Some(feed) = circuit.feed() else { return };
     let message = match (feed.alternating, group.supply.alternating) {
         (true, true) if sensor.output.is_mechanical() || sensor.output == OutputKind::TwoWire => return,
@@ -50,7 +50,7 @@ fn check_supply_kind(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup,
         (false, false) => return,
     };
     let remedy = "feed sensor and input with one supply, AC or DC; write \"230 V AC\" where it is AC";
-    found.push(Found::plain(Finding::error("ac-dc", circuit.name, message, remedy)));
+    found.push(WiringFinding::plain(Finding::error("ac-dc", circuit.name, message, remedy)));
 }
 
 /// What an input by IEC 60947-5-6 tells apart: above 2.1 mA closed, below 1.2 mA open, at 8.2 V over 1 kΩ.
@@ -71,7 +71,13 @@ fn has_sensed_resistors(circuit: &Circuit<'_>, sensor: &Sensor) -> bool {
     sensor.output.is_mechanical() && series > 0.0 && flows(series) >= closed && flows(series + across) <= open
 }
 
-fn check_mode(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, terminal: &str, found: &mut Vec<Found>) {
+fn check_mode(
+    circuit: &Circuit<'_>,
+    sensor: &Sensor,
+    group: &InputGroup,
+    terminal: &str,
+    found: &mut Vec<WiringFinding>,
+) {
     let name = circuit.name;
     if !group.takes(sensor.output) && group.mode == Mode::Digital && sensor.output.drive() != Drive::Analog {
         if has_sensed_resistors(circuit, sensor) {
@@ -82,7 +88,7 @@ fn check_mode(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, termin
             true => "fit 1 kΩ in series and 10 kΩ across the contact, or use an input of type 1, 2 or 3 (IEC 61131-2)",
             false => "use an input of type 1, 2 or 3 (IEC 61131-2)",
         };
-        found.push(Found::plain(Finding::error("wrong-mode", name, message, remedy)));
+        found.push(WiringFinding::plain(Finding::error("wrong-mode", name, message, remedy)));
         return;
     }
     if sensor.output == OutputKind::Iec60947Part5Section6 {
@@ -90,7 +96,7 @@ fn check_mode(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, termin
             let message = "a sensor by IEC 60947-5-6 is read by its current: 1.2 mA or less is one state, 2.1 mA or more the other".to_owned();
             let sum = "8.2 V over 1 kΩ, between 1.2 and 2.1 mA: no level that a common input can tell apart".to_owned();
             let remedy = "use a switching amplifier between them, or an input by IEC 60947-5-6";
-            found.push(Found::plain(Finding::error("needs-amplifier", name, message, remedy).with_sum(sum)));
+            found.push(WiringFinding::plain(Finding::error("needs-amplifier", name, message, remedy).with_sum(sum)));
         }
         return;
     }
@@ -122,11 +128,11 @@ fn check_mode(circuit: &Circuit<'_>, sensor: &Sensor, group: &InputGroup, termin
         }
         _ => format!("set the terminal to {} mode, or use another terminal", word(right)),
     };
-    found.push(Found::plain(Finding::error("wrong-mode", name, message, &remedy)));
+    found.push(WiringFinding::plain(Finding::error("wrong-mode", name, message, &remedy)));
 }
 
 /// Finds terminals that several wires share.
-pub(super) fn check_shared(circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
+pub(super) fn check_shared(circuits: &[Circuit<'_>], found: &mut Vec<WiringFinding>) {
     let mut taken: HashMap<(&str, &str), &Circuit<'_>> = HashMap::new();
     for circuit in circuits {
         let Some(place) = circuit.place else { continue };
@@ -140,6 +146,6 @@ pub(super) fn check_shared(circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
         }
         let message = format!("the terminal `{}` is taken by `{}`", place.terminal, first.name);
         let remedy = "give each wire a terminal of its own; points that look at one wire name the same line";
-        found.push(Found::plain(Finding::error("terminal-twice", circuit.name, message, remedy)));
+        found.push(WiringFinding::plain(Finding::error("terminal-twice", circuit.name, message, remedy)));
     }
 }

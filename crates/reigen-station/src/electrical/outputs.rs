@@ -1,6 +1,6 @@
 //! Outputs: side, voltage, current, and what a load does when it is switched.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::Circuit;
 use crate::sizing::series::Series;
 use crate::wiring::Wiring;
@@ -26,7 +26,7 @@ struct Loaded<'a> {
 }
 
 /// Checks all outputs, each and by groups.
-pub(super) fn check(wiring: &Wiring, circuits: &[Circuit<'_>], found: &mut Vec<Found>) {
+pub(super) fn check(wiring: &Wiring, circuits: &[Circuit<'_>], found: &mut Vec<WiringFinding>) {
     for card in &wiring.cards {
         for group in &card.outputs {
             let loads: Vec<Loaded<'_>> = circuits.iter().filter_map(|circuit| loaded(circuit, card, group)).collect();
@@ -55,7 +55,7 @@ fn greatest_current(load: &Load, supply: &Supply) -> Amperes {
     worst.current(Volts(supply.range.most)).unwrap_or_default()
 }
 
-fn check_load(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_load(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     check_side(loaded, group, found);
     check_coil(loaded, group, found);
     check_current(loaded, group, found);
@@ -65,7 +65,7 @@ fn check_load(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) 
     check_kind(loaded, group, found);
 }
 
-fn check_side(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_side(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     let (gives, rail, right) = match (group.drives, loaded.load.tied_to) {
         (Some(Drives::Sinking), Some(Rail::Zero)) => ("0 V", "0 V", "plus"),
         (Some(Drives::Sourcing), Some(Rail::Plus)) => ("plus", "plus", "0 V"),
@@ -74,11 +74,11 @@ fn check_side(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) 
     let message = format!("the output gives {gives}, and the load's other side is tied to {rail}: no current flows");
     let sum = format!("{gives} − {rail} = 0 V across the load, on or off");
     let remedy = format!("tie the load's other side to {right}");
-    found.push(Found::plain(Finding::error("load-side", loaded.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("load-side", loaded.name, message, &remedy).with_sum(sum)));
 }
 
 /// AC and DC in one circuit.
-fn check_kind(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_kind(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     let (load, supply) = (&loaded.load, loaded.supply);
     let message = if supply.alternating != group.supply.alternating {
         let hint = if supply.alternating { "" } else { "; write \"230 V AC\" where it is AC" };
@@ -94,10 +94,10 @@ fn check_kind(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) 
         true => "take out the diode, and fit an RC element or a varistor across the coil",
         false => "put the load on a group of its own kind of supply, or on a relay between",
     };
-    found.push(Found::plain(Finding::error("ac-dc", loaded.name, message, remedy)));
+    found.push(WiringFinding::plain(Finding::error("ac-dc", loaded.name, message, remedy)));
 }
 
-fn check_coil(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_coil(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     let (load, supply) = (&loaded.load, loaded.supply);
     if !load.kind.is_inductive() || load.suppressor.is_some() || load.diode {
         return;
@@ -125,16 +125,16 @@ fn check_coil(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) 
         SwitchKind::Transistor => Finding::error(code, loaded.name, message, &remedy),
         SwitchKind::Relay => Finding::warning(code, loaded.name, message, &remedy),
     };
-    found.push(Found::plain(finding.with_sum(sum)));
+    found.push(WiringFinding::plain(finding.with_sum(sum)));
 }
 
-fn check_current(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_current(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     let current = loaded.current;
     let Some(most) = group.current.filter(|most| current.0 > most.0 * (1.0 + 1e-9)) else { return };
     let message = format!("the load draws up to {current} from a terminal rated for {most}");
     let remedy = format!("fit a relay or a transistor for {current} between them");
     let sum = format!("{current} > {most}");
-    found.push(Found::plain(Finding::error("terminal-overload", loaded.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("terminal-overload", loaded.name, message, &remedy).with_sum(sum)));
 }
 
 /// A cold filament draws about ten times its current for about 10 ms.
@@ -142,7 +142,7 @@ const INRUSH: f64 = 10.0;
 /// What an output bears for a moment where its data sheet states no peak.
 const USUAL_PEAK: f64 = 4.0;
 
-fn check_lamp(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) {
+fn check_lamp(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFinding>) {
     let peak = group.peak.or(group.current.map(|current| current * USUAL_PEAK));
     let inrush = loaded.current * INRUSH;
     let Some(peak) = peak.filter(|peak| loaded.load.kind == LoadKind::Lamp && inrush.0 > peak.0 * (1.0 + 1e-9)) else {
@@ -158,14 +158,14 @@ fn check_lamp(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<Found>) 
         SwitchKind::Transistor => Finding::error("lamp-inrush", loaded.name, message, &remedy),
         SwitchKind::Relay => Finding::warning("lamp-inrush", loaded.name, message, &remedy),
     };
-    found.push(Found::plain(finding.with_sum(sum)));
+    found.push(WiringFinding::plain(finding.with_sum(sum)));
 }
 
 /// What an LED is taken to be where its data sheet is not stated.
 const USUAL_FORWARD: Volts = Volts(2.0);
 const USUAL_LED_CURRENT: Amperes = Amperes(0.01);
 
-fn check_led(loaded: &Loaded<'_>, found: &mut Vec<Found>) {
+fn check_led(loaded: &Loaded<'_>, found: &mut Vec<WiringFinding>) {
     let (load, supply) = (&loaded.load, loaded.supply);
     if load.kind != LoadKind::Led || supply.alternating {
         return;
@@ -176,7 +176,7 @@ fn check_led(loaded: &Loaded<'_>, found: &mut Vec<Found>) {
             format!("an LED of {forward} on a supply that may fall to {}: it stays dark", Volts(supply.range.least));
         let remedy = format!("feed it with more than {forward}, or use an LED with a lower forward voltage");
         let sum = format!("{} ≤ {forward}", Volts(supply.range.least));
-        found.push(Found::plain(Finding::error("led-dark", loaded.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::error("led-dark", loaded.name, message, &remedy).with_sum(sum)));
         return;
     }
     let most = load.current.unwrap_or(USUAL_LED_CURRENT);
@@ -201,13 +201,13 @@ fn check_led(loaded: &Loaded<'_>, found: &mut Vec<Found>) {
     let finding = Finding::error("led-current", loaded.name, message, &change).with_sum(sum);
     let part = RemedyPart { series: Some(resistor.0), ..RemedyPart::default() };
     let remedy = Remedy { change, parts: vec![part], least_v: None, greatest_v: None };
-    let mut told = Found::plain(finding);
+    let mut told = WiringFinding::plain(finding);
     told.finding.remedies = Some(if holds { vec![remedy] } else { Vec::new() });
     found.push(told);
 }
 
 /// A load at the end of a cable that loses too much.
-fn check_drop(loaded: &Loaded<'_>, found: &mut Vec<Found>) {
+fn check_drop(loaded: &Loaded<'_>, found: &mut Vec<WiringFinding>) {
     let (supply, lost) = (loaded.supply.nominal, loaded.current * Ohms(loaded.cable.max(1e-12)));
     let share = lost.0 / supply.0;
     if loaded.cable <= 0.0 || share <= 0.1 * (1.0 + 1e-9) {
@@ -219,11 +219,11 @@ fn check_drop(loaded: &Loaded<'_>, found: &mut Vec<Found>) {
         "use a cable of {:.1} times the cross-section, or switch the load near its place by a relay",
         (share / 0.1 * 1.05).max(1.1)
     );
-    found.push(Found::plain(Finding::warning("load-drop", loaded.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::warning("load-drop", loaded.name, message, &remedy).with_sum(sum)));
 }
 
 /// One common has one voltage.
-fn check_voltages(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<Found>) {
+fn check_voltages(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<WiringFinding>) {
     for loaded in loads {
         let own = loaded.load.supply;
         let Some(supply) = own.filter(|own| !own.is_same(&group.supply) && own.alternating == group.supply.alternating)
@@ -234,12 +234,12 @@ fn check_voltages(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found:
         let message = format!("`{}` needs {supply}, and the group's common carries {}", loaded.name, group.supply);
         let sum = format!("one common, two voltages: {supply} and {}", group.supply);
         let remedy = "put it on a group of its own, or on a relay between";
-        found.push(Found::plain(Finding::error("group-voltages", &subject, message, remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::error("group-voltages", &subject, message, remedy).with_sum(sum)));
     }
 }
 
 /// The common of a relay group is on one side of all its loads.
-fn check_sides(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<Found>) {
+fn check_sides(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<WiringFinding>) {
     let on = |side: Rail| loads.iter().find(|loaded| loaded.load.tied_to == Some(side));
     let (SwitchKind::Relay, Some(plus), Some(zero)) = (group.kind, on(Rail::Plus), on(Rail::Zero)) else { return };
     let subject = format!("{}.{}", card.name, group.name);
@@ -250,10 +250,10 @@ fn check_sides(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &m
     let sum =
         "a common at plus leaves a load that is tied to plus without current, and one at 0 V the other".to_owned();
     let remedy = "tie all loads of the group to one side, or use another group for those on the other side";
-    found.push(Found::plain(Finding::error("group-sides", &subject, message, remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("group-sides", &subject, message, remedy).with_sum(sum)));
 }
 
-fn check_group_current(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<Found>) {
+fn check_group_current(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], found: &mut Vec<WiringFinding>) {
     let sum: Amperes = loads.iter().fold(Amperes(0.0), |sum, loaded| sum + loaded.current);
     let Some(most) = group.group_current.filter(|most| sum.0 > most.0 * (1.0 + 1e-9)) else { return };
     let parts: Vec<String> = loads.iter().map(|loaded| format!("{} for {}", loaded.current, loaded.name)).collect();
@@ -261,7 +261,7 @@ fn check_group_current(card: &Card, group: &OutputGroup, loads: &[Loaded<'_>], f
     let message = format!("all loads together draw up to {sum} from a group rated for {most}");
     let remedy = format!("move {} or more of it to another group", sum - most);
     let finding = Finding::error("group-overload", &subject, message, &remedy);
-    found.push(Found::plain(finding.with_sum(format!("{} = {sum}", parts.join(" + ")))));
+    found.push(WiringFinding::plain(finding.with_sum(format!("{} = {sum}", parts.join(" + ")))));
 }
 
 /// The voltage at an output's terminal while it is on, for the terminal list.

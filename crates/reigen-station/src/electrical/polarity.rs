@@ -1,6 +1,6 @@
 //! Polarity: does the sensor give the side that the input needs, and does the station say so?
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::{Circuit, side};
 use crate::wiring::card::{Common, InputGroup};
 use crate::wiring::connection::{Rail, ReadAs};
@@ -21,7 +21,7 @@ pub(super) fn needed_common(circuit: &Circuit<'_>) -> Option<Common> {
 }
 
 /// Checks one input; says whether sensor and input fit, so that levels can be worked out.
-pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) -> bool {
+pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<WiringFinding>) -> bool {
     let (Some(sensor), ReadAs::Input { asserted, contact, .. }) = (circuit.sensor.as_deref(), &circuit.wired.read_as)
     else {
         return false;
@@ -31,7 +31,7 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) -> bool {
         let sum = format!("an input of contact {contact} is on while an {built} sensor is not actuated");
         let finding =
             Finding::error("contact-mismatch", circuit.name, message, &format!("write contact = \"{built}\""));
-        found.push(Found::plain(finding.with_sum(sum)));
+        found.push(WiringFinding::plain(finding.with_sum(sum)));
     }
     let (right, word, gives) = match sensor.output.drive() {
         Drive::Plus => (Asserted::High, "high", "plus"),
@@ -51,7 +51,7 @@ pub(super) fn check(circuit: &Circuit<'_>, found: &mut Vec<Found>) -> bool {
     let message = format!("{what} switches to {gives}, so the line is {word} while it is closed");
     let sum = format!("asserted is {}, and the sensor can only make the line {word}", opposite(right));
     let finding = Finding::error("asserted-mismatch", circuit.name, message, &format!("write asserted = \"{word}\""));
-    found.push(Found::plain(finding.with_sum(sum)));
+    found.push(WiringFinding::plain(finding.with_sum(sum)));
     false
 }
 
@@ -82,7 +82,7 @@ fn check_common(
     sensor: &Sensor,
     side: Rail,
     group: &InputGroup,
-    found: &mut Vec<Found>,
+    found: &mut Vec<WiringFinding>,
 ) -> bool {
     let converted = circuit.wired.parts.iter().any(|part| matches!(part.kind, PartKind::Converter(..)));
     let Some(common) = group.common.filter(|_| !converted) else { return true };
@@ -100,7 +100,7 @@ fn check_common(
         let message = format!("the common of `{}` is not connected, so no current can flow", group.name);
         let sum = format!("{what} gives {gives}: the current must go on to {tied}");
         let finding = Finding::error("common-open", circuit.name, message, &format!("tie the common to {tied}"));
-        found.push(Found::plain(finding.with_sum(sum)));
+        found.push(WiringFinding::plain(finding.with_sum(sum)));
         return false;
     }
     let has = if common == Common::Zero { "0 V" } else { "plus" };
@@ -108,6 +108,6 @@ fn check_common(
         format!("{what} gives {gives}, and the common of `{}` is tied to {has}: no current flows", group.name);
     let sum = format!("{gives} at the terminal − {has} at the common = 0 V across the input, on or off");
     let remedy = format!("use {other} instead, or a group whose common is tied to {tied}");
-    found.push(Found::plain(Finding::error("polarity", circuit.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("polarity", circuit.name, message, &remedy).with_sum(sum)));
     false
 }

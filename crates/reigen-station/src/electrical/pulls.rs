@@ -1,6 +1,6 @@
 //! Pulls: two at once, one that only burns current, and terminals that nothing holds.
 
-use super::Found;
+use super::WiringFinding;
 use crate::wiring::Wiring;
 use crate::wiring::card::{Card, InputGroup, Mode};
 use reigen_core::finding::Finding;
@@ -8,7 +8,7 @@ use reigen_core::units::{Ohms, Volts};
 use std::collections::HashSet;
 
 /// Checks the pulls of all groups and the terminals that nobody uses.
-pub(super) fn check(wiring: &Wiring, used: &HashSet<(&str, &str)>, found: &mut Vec<Found>) {
+pub(super) fn check(wiring: &Wiring, used: &HashSet<(&str, &str)>, found: &mut Vec<WiringFinding>) {
     for card in &wiring.cards {
         for group in &card.inputs {
             check_tied(card, group, found);
@@ -24,7 +24,7 @@ pub(super) fn floats_open(group: &InputGroup) -> bool {
 }
 
 /// A pull on a terminal that is tied the other way.
-fn check_tied(card: &Card, group: &InputGroup, found: &mut Vec<Found>) {
+fn check_tied(card: &Card, group: &InputGroup, found: &mut Vec<WiringFinding>) {
     let up = group.pull_up.filter(|pull| pull.on).map(|pull| ("pull-up", pull.value));
     let down = group.pull_down.filter(|pull| pull.on).map(|pull| ("pull-down", pull.value));
     let zero = group.tied_to_zero.iter().filter_map(|terminal| Some((terminal, "0 V", up?)));
@@ -35,12 +35,12 @@ fn check_tied(card: &Card, group: &InputGroup, found: &mut Vec<Found>) {
         let sum = format!("{} / {value} = {current}", group.supply);
         let subject = format!("{}.{terminal}", card.name);
         let remedy = format!("switch the {pull} off there, or disconnect the terminal");
-        found.push(Found::plain(Finding::note("pull-wasted", &subject, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::note("pull-wasted", &subject, message, &remedy).with_sum(sum)));
     }
 }
 
 /// Terminals that nobody uses and nothing holds.
-fn check_unused(card: &Card, group: &InputGroup, used: &HashSet<(&str, &str)>, found: &mut Vec<Found>) {
+fn check_unused(card: &Card, group: &InputGroup, used: &HashSet<(&str, &str)>, found: &mut Vec<WiringFinding>) {
     if !floats_open(group) {
         return;
     }
@@ -54,6 +54,6 @@ fn check_unused(card: &Card, group: &InputGroup, used: &HashSet<(&str, &str)>, f
         let message = "unused, and no resistor holds it: it floats, chatters and draws current".to_owned();
         let sum = format!("a pin without a pull may be anywhere between {} and {}", Volts(0.0), group.supply);
         let remedy = format!("connect it to 0 V through {}, or switch a pull on", Ohms(10e3));
-        found.push(Found::plain(Finding::warning("unused-floating", &subject, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::warning("unused-floating", &subject, message, &remedy).with_sum(sum)));
     }
 }

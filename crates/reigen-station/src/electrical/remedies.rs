@@ -3,9 +3,9 @@
 use super::change::Change;
 use super::circuit::{Circuit, Draw, Input, State};
 use super::polarity::needed_common;
-use super::solved::Solved;
+use super::solved::SolvedCircuit;
 use super::states;
-use super::{Context, Found, analog};
+use super::{Context, WiringFinding, analog};
 use crate::sizing::series::Series;
 use crate::wiring::card::Common;
 use crate::wiring::connection::Rail;
@@ -55,8 +55,8 @@ impl<'a> Kind<'a> {
 pub(super) fn find<'a>(
     context: &Context<'a, '_>,
     circuit: &Circuit<'a>,
-    found: &Found,
-    offered: &mut Offered<'a>,
+    found: &WiringFinding,
+    offered: &mut OfferedTerminals<'a>,
 ) -> Vec<Remedy> {
     let trial = Trial::new(context, circuit, found);
     let kinds = candidates(context, circuit, found, offered);
@@ -70,9 +70,9 @@ pub(super) fn find<'a>(
 }
 
 /// The circuit that each free terminal has been offered to.
-pub(super) type Offered<'a> = HashMap<(&'a str, &'a str), &'a str>;
+pub(super) type OfferedTerminals<'a> = HashMap<(&'a str, &'a str), &'a str>;
 
-fn remedy<'a>(circuit: &Circuit<'a>, found: &Found, change: &Change<'a>) -> Remedy {
+fn remedy<'a>(circuit: &Circuit<'a>, found: &WiringFinding, change: &Change<'a>) -> Remedy {
     let changed = change.applied(circuit);
     let volts = found.state.and_then(|state| volts_in(&changed, state));
     // What a person reads off a meter; a microvolt is more than enough.
@@ -87,7 +87,7 @@ fn remedy<'a>(circuit: &Circuit<'a>, found: &Found, change: &Change<'a>) -> Reme
 
 /// What stands at the terminal in a state: of an analog sensor, at the high end of its signal while conducting.
 fn volts_in(circuit: &Circuit<'_>, state: State) -> Option<Range> {
-    match Solved::new(circuit) {
+    match SolvedCircuit::new(circuit) {
         Some(solved) => solved.measured(state).map(|measured| measured.volts),
         None => analog::ends(circuit).map(|[low, high]| if state == State::Conducting { high } else { low }),
     }
@@ -109,7 +109,7 @@ struct Trial<'a, 'b> {
 }
 
 impl<'a, 'b> Trial<'a, 'b> {
-    fn new(context: &'b Context<'a, 'b>, circuit: &'b Circuit<'a>, found: &Found) -> Self {
+    fn new(context: &'b Context<'a, 'b>, circuit: &'b Circuit<'a>, found: &WiringFinding) -> Self {
         let Finding { code, severity, .. } = found.finding;
         Self {
             context,
@@ -203,8 +203,8 @@ fn brings_nothing(before: &[(&str, Severity)], after: &[(&str, Severity)]) -> bo
 fn candidates<'a>(
     context: &Context<'a, '_>,
     circuit: &Circuit<'a>,
-    found: &Found,
-    offered: &Offered<'a>,
+    found: &WiringFinding,
+    offered: &OfferedTerminals<'a>,
 ) -> Vec<Kind<'a>> {
     let terminals =
         || Kind::first(context.free_terminals(circuit, offered).into_iter().map(Change::Terminal).collect());
@@ -320,7 +320,7 @@ fn values<'a>(circuit: &Circuit<'a>, greater: bool) -> Vec<Change<'a>> {
 }
 
 /// Whether the pull that could mend a level leads to plus.
-fn pulls_up(circuit: &Circuit<'_>, found: &Found) -> bool {
+fn pulls_up(circuit: &Circuit<'_>, found: &WiringFinding) -> bool {
     let Some(input) = Input::new(circuit) else { return false };
     let from_plus = input.group.common == Some(Common::Plus);
     let state = found.state.unwrap_or(State::Resting);
@@ -348,7 +348,7 @@ fn pulls<'a>(circuit: &Circuit<'a>, up: bool) -> Vec<Change<'a>> {
 const USUAL_OUTPUT: Amperes = Amperes(0.01);
 
 /// A series resistor before the terminal and one to 0 V behind it that bring a voltage down to what is borne.
-fn dividers<'a>(found: &Found) -> Vec<Vec<Change<'a>>> {
+fn dividers<'a>(found: &WiringFinding) -> Vec<Vec<Change<'a>>> {
     let Some((volts, most)) = found.excess.filter(|(volts, most)| volts > most && *most > 0.0) else {
         return Vec::new();
     };
@@ -422,7 +422,7 @@ fn coarse(least: f64, most: f64) -> impl Iterator<Item = Ohms> {
 
 impl<'a> Context<'a, '_> {
     /// Free terminals of the same card, one of each group; none that another circuit has been offered.
-    fn free_terminals(&self, circuit: &Circuit<'a>, offered: &Offered<'a>) -> Vec<Place<'a>> {
+    fn free_terminals(&self, circuit: &Circuit<'a>, offered: &OfferedTerminals<'a>) -> Vec<Place<'a>> {
         let Some(place) = circuit.place else { return Vec::new() };
         let mut free: Vec<Place<'a>> = Vec::new();
         for group in &place.card.inputs {

@@ -1,6 +1,6 @@
 //! Contacts whose wiring must be safe: a broken wire stops, and the two sides of a changeover contact are told apart.
 
-use super::Found;
+use super::WiringFinding;
 use crate::station::{Kind, Point, Station};
 use crate::wiring::connection::{ReadAs, Role, Wired};
 use reigen_core::condition::input::Contact;
@@ -8,7 +8,7 @@ use reigen_core::finding::Finding;
 use reigen_core::logic::expression::{Expression, Node};
 
 /// Checks the roles of all inputs and the pairs of changeover contacts.
-pub(super) fn check(station: &Station, found: &mut Vec<Found>) {
+pub(super) fn check(station: &Station, found: &mut Vec<WiringFinding>) {
     for point in &station.points {
         if let Some(wired) = point.kind.wired().filter(|wired| wired.role == Some(Role::Stop)) {
             check_stop(point, wired, true, None, found);
@@ -21,7 +21,7 @@ pub(super) fn check(station: &Station, found: &mut Vec<Found>) {
 }
 
 /// What resets a point that runs something.
-fn check_reset(station: &Station, latch: &Point, found: &mut Vec<Found>) {
+fn check_reset(station: &Station, latch: &Point, found: &mut Vec<WiringFinding>) {
     let resets = latch.kind.expressions().into_iter().filter(|(key, _)| *key == "reset");
     let mut names = Vec::new();
     resets.for_each(|(_, reset)| on_when_true(&reset.expression, true, &mut names));
@@ -49,7 +49,7 @@ fn on_when_true<'a>(expression: &'a Expression, on: bool, names: &mut Vec<(&'a s
 }
 
 /// A stop whose contact must open: with a broken wire its point must do what it does when the stop is pressed.
-fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&str>, found: &mut Vec<Found>) {
+fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&str>, found: &mut Vec<WiringFinding>) {
     let ReadAs::Input { contact, .. } = wired.read_as else { return };
     // Without current a NO contact is off and a NC contact on.
     let safe = if by_being_on { Contact::NormallyClosed } else { Contact::NormallyOpen };
@@ -66,11 +66,11 @@ fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&st
         true => "use the NC contact, and write contact = \"NC\"".to_owned(),
         false => format!("use a contact that opens to stop, and write contact = \"{safe}\""),
     };
-    found.push(Found::plain(Finding::error("fail-safe", &point.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error("fail-safe", &point.name, message, &remedy).with_sum(sum)));
 }
 
 /// A pair whose sides are of the wrong contact.
-fn check_pair(station: &Station, pair: &Point, found: &mut Vec<Found>) {
+fn check_pair(station: &Station, pair: &Point, found: &mut Vec<WiringFinding>) {
     if !matches!(pair.kind, Kind::Pair(_)) {
         return;
     }
@@ -87,7 +87,7 @@ fn check_pair(station: &Station, pair: &Point, found: &mut Vec<Found>) {
             let message = format!("its side `{key}` is `{}`, whose contact is {contact}", name.point);
             let sum = "both sides are on while the switch is actuated: the NO side closed, the NC side open".to_owned();
             let remedy = format!("write contact = \"{word}\" for `{}`, or swap `no` and `nc`", name.point);
-            found.push(Found::plain(Finding::error("pair-sides", &pair.name, message, &remedy).with_sum(sum)));
+            found.push(WiringFinding::plain(Finding::error("pair-sides", &pair.name, message, &remedy).with_sum(sum)));
         }
     }
 }

@@ -5,11 +5,11 @@ use super::circuit::{Circuit, Draw, Input, Model, State, side};
 use super::circuits;
 use super::levels;
 use super::network::{End, Solution};
-use super::solved::Solved;
+use super::solved::SolvedCircuit;
 use crate::station::Station;
 use crate::wiring::card::Common;
 use crate::wiring::connection::{Rail, ReadAs};
-use crate::wiring::names::Named;
+use crate::wiring::names::NameIndex;
 use crate::wiring::parts::{Part, PartKind};
 use crate::wiring::sensor::{Drive, Sensor};
 use reigen_core::condition::input::Contact;
@@ -101,7 +101,7 @@ pub enum PartPlace {
 
 /// The circuits of a station's sensors, of those points that are named or of all.
 pub fn schematics(station: &Station, findings: &[Finding], wanted: &dyn Fn(&str) -> bool) -> Vec<Schematic> {
-    let named = Named::new(&station.wiring);
+    let named = NameIndex::new(&station.wiring);
     let circuits = circuits(station, &named);
     let drawn = circuits.iter().filter(|circuit| wanted(circuit.name));
     drawn.filter_map(|circuit| schematic(circuit, findings)).collect()
@@ -275,7 +275,7 @@ fn terminal_volts(circuit: &Circuit<'_>) -> [String; 2] {
     if let Some([low, high]) = analog::ends(circuit) {
         return [high.volts(), low.volts()];
     }
-    let Some(solved) = Solved::new(circuit) else { return <[String; 2]>::default() };
+    let Some(solved) = SolvedCircuit::new(circuit) else { return <[String; 2]>::default() };
     let measured = [State::Conducting, State::Resting].map(|state| solved.measured(state));
     levels::by_actuation(circuit, measured)
         .map(|measured| measured.map_or_else(String::new, |measured| measured.volts.volts()))

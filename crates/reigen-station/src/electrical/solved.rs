@@ -2,16 +2,16 @@
 
 use super::analog;
 use super::circuit::{Branch, Circuit, Draw, Input, State};
-use super::states::{self, Measured, Worked};
+use super::states::{self, SolvedState, TerminalLevel};
 use crate::wiring::range::Range;
 use std::cell::OnceCell;
 
 /// Both states of a circuit, and what stands behind a converter.
 #[derive(Debug)]
 pub(super) struct BothStates {
-    pub(super) conducting: Worked,
-    pub(super) resting: Worked,
-    pub(super) behind: Vec<Worked>,
+    pub(super) conducting: SolvedState,
+    pub(super) resting: SolvedState,
+    pub(super) behind: Vec<SolvedState>,
 }
 
 impl BothStates {
@@ -26,12 +26,12 @@ impl BothStates {
     }
 
     /// All networks.
-    pub(super) fn each(&self) -> impl Iterator<Item = &Worked> {
+    pub(super) fn each(&self) -> impl Iterator<Item = &SolvedState> {
         [&self.conducting, &self.resting].into_iter().chain(&self.behind)
     }
 
     /// The network of the sensor in a state.
-    pub(super) fn of(&self, state: State) -> &Worked {
+    pub(super) fn of(&self, state: State) -> &SolvedState {
         match state {
             State::Conducting => &self.conducting,
             State::Resting => &self.resting,
@@ -40,14 +40,14 @@ impl BothStates {
 }
 
 /// An input of two levels with its networks solved.
-pub(super) struct Solved<'a, 'b> {
+pub(super) struct SolvedCircuit<'a, 'b> {
     pub(super) input: Input<'a, 'b>,
     /// With the least current that the input is certain to draw.
     pub(super) least: BothStates,
     greatest: OnceCell<BothStates>,
 }
 
-impl<'a, 'b> Solved<'a, 'b> {
+impl<'a, 'b> SolvedCircuit<'a, 'b> {
     /// Solves a circuit, where it is an input of two levels.
     pub(super) fn new(circuit: &'b Circuit<'a>) -> Option<Self> {
         let input = Input::new(circuit)?;
@@ -66,7 +66,7 @@ impl<'a, 'b> Solved<'a, 'b> {
     }
 
     /// What stands at the terminal in a state; `None` where nothing defines it.
-    pub(super) fn measured(&self, state: State) -> Option<Measured> {
+    pub(super) fn measured(&self, state: State) -> Option<TerminalLevel> {
         let behind = self.least.behind.iter().find(|worked| worked.state == state);
         states::measured(&self.input, behind.unwrap_or_else(|| self.least.of(state)))
     }
@@ -76,7 +76,7 @@ impl<'a, 'b> Solved<'a, 'b> {
 #[derive(Debug, Clone, Default)]
 pub(super) struct Summary {
     /// What stands at the terminal while the sensor conducts and while it rests.
-    pub(super) measured: [Option<Measured>; 2],
+    pub(super) measured: [Option<TerminalLevel>; 2],
     /// What stands at an analog terminal at the low and the high end of the signal.
     pub(super) ends: Option<[Range; 2]>,
     /// What flows through the output at most, with the least and the greatest current that the input may draw.
@@ -86,7 +86,7 @@ pub(super) struct Summary {
 }
 
 impl Summary {
-    pub(super) fn new(circuit: &Circuit<'_>, solved: Option<&Solved<'_, '_>>) -> Self {
+    pub(super) fn new(circuit: &Circuit<'_>, solved: Option<&SolvedCircuit<'_, '_>>) -> Self {
         let Some(solved) = solved else {
             return Self { ends: analog::ends(circuit), ..Self::default() };
         };

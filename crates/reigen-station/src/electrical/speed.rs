@@ -1,15 +1,15 @@
 //! Slow edges: every resistance and capacitance of a wire against the shortest pulse that must come through.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::{Branch, Draw, Input, Model, State};
 use super::network::{Element, End, Network, Solution};
-use super::solved::Solved;
+use super::solved::SolvedCircuit;
 use super::timing::Pulses;
 use reigen_core::finding::Finding;
 use reigen_core::units::{Farads, Seconds, engineering};
 
 /// Checks one input.
-pub(super) fn check(solved: &Solved<'_, '_>, pulses: &Pulses, found: &mut Vec<Found>) {
+pub(super) fn check(solved: &SolvedCircuit<'_, '_>, pulses: &Pulses, found: &mut Vec<WiringFinding>) {
     let (input, circuit) = (&solved.input, solved.input.circuit);
     check_hysteresis(input, found);
     let Some(shortest) = pulses.shortest else { return };
@@ -39,11 +39,11 @@ pub(super) fn check(solved: &Solved<'_, '_>, pulses: &Pulses, found: &mut Vec<Fo
     );
     let finding =
         Finding::error("edge-too-slow", circuit.name, message, "use a smaller resistance or capacitance in the wire");
-    found.push(Found::at(finding.with_sum(sum), state));
+    found.push(WiringFinding::at(finding.with_sum(sum), state));
 }
 
 /// An RC filter before an input that has no hysteresis.
-fn check_hysteresis(input: &Input<'_, '_>, found: &mut Vec<Found>) {
+fn check_hysteresis(input: &Input<'_, '_>, found: &mut Vec<WiringFinding>) {
     let parts = &input.circuit.wired.parts;
     let capacitor = parts.iter().find_map(|part| match part.kind {
         crate::wiring::parts::PartKind::Capacitor(value) => Some(value),
@@ -57,7 +57,7 @@ fn check_hysteresis(input: &Input<'_, '_>, found: &mut Vec<Found>) {
         format!("{capacitor} with {} before it: {} for an edge", engineering(ohms, "Ω"), Seconds(ohms * capacitor.0));
     let remedy =
         "use an input with a Schmitt trigger, or a Schmitt buffer behind the filter; or debounce instead of a filter";
-    found.push(Found::at(
+    found.push(WiringFinding::at(
         Finding::error("rc-without-hysteresis", input.circuit.name, message, remedy).with_sum(sum),
         State::Conducting,
     ));
@@ -74,7 +74,7 @@ struct Delay {
 }
 
 /// The delay of the edge into a state, by Elmore's time constant: Σ C·R over the capacitors, R from each to the terminal.
-fn delay(solved: &Solved<'_, '_>, into: State) -> Option<Delay> {
+fn delay(solved: &SolvedCircuit<'_, '_>, into: State) -> Option<Delay> {
     let from = if into == State::Conducting { State::Resting } else { State::Conducting };
     let (input, before, after) = (&solved.input, solved.least.of(from), solved.least.of(into));
     if before.floats || after.floats || before.level.fails() || after.level.fails() || after.model.capacitors.is_empty()

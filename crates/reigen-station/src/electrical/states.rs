@@ -110,7 +110,7 @@ impl Worst {
 
 /// A circuit worked in one state of its sensor.
 #[derive(Debug, Clone)]
-pub(super) struct Worked {
+pub(super) struct SolvedState {
     pub(super) state: State,
     /// Whether it ends at the terminal; else at the input of a level converter.
     pub(super) at_terminal: bool,
@@ -139,22 +139,22 @@ pub(super) struct Worked {
 }
 
 /// Works a state over all corners.
-pub(super) fn work(input: &Input<'_, '_>, state: State, draw: Draw) -> Worked {
+pub(super) fn work(input: &Input<'_, '_>, state: State, draw: Draw) -> SolvedState {
     let rules = if input.converter().is_some() { Rules::CONVERTER } else { Rules::of(input.group) };
     solve(input, input.model(state, draw), state, rules, input.converter().is_none())
 }
 
 /// Works an analog wire while the sensor gives a voltage or a current.
-pub(super) fn work_analog(input: &Input<'_, '_>, value: f64, is_current: bool) -> Worked {
+pub(super) fn work_analog(input: &Input<'_, '_>, value: f64, is_current: bool) -> SolvedState {
     solve(input, input.analog_model(value, is_current), State::Conducting, Rules::of(input.group), true)
 }
 
 /// Works what stands behind a converter.
-pub(super) fn behind_converter(input: &Input<'_, '_>, state: State, draw: Draw) -> Option<Worked> {
+pub(super) fn behind_converter(input: &Input<'_, '_>, state: State, draw: Draw) -> Option<SolvedState> {
     Some(solve(input, input.behind_converter(state, draw)?, state, Rules::of(input.group), true))
 }
 
-fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_terminal: bool) -> Worked {
+fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_terminal: bool) -> SolvedState {
     let bounds = Bounds {
         rules,
         // A converter's input is read against 0 V.
@@ -162,7 +162,7 @@ fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_ter
         upper: if at_terminal { input.wants_upper(state) } else { high(input, state) },
     };
     let floats = model.network.floating().contains(&true);
-    let mut worked = Worked {
+    let mut worked = SolvedState {
         state,
         at_terminal,
         floats,
@@ -184,7 +184,7 @@ fn solve(input: &Input<'_, '_>, model: Model, state: State, rules: Rules, at_ter
     worked
 }
 
-impl Worked {
+impl SolvedState {
     /// Looks at every corner.
     fn at_corners(&mut self) {
         let mut solution = Solution::default();
@@ -226,7 +226,7 @@ fn high(input: &Input<'_, '_>, state: State) -> bool {
 }
 
 /// Currents and powers at one corner.
-fn take_currents(worked: &mut Worked, model: &Model, solution: &Solution, values: &[f64]) {
+fn take_currents(worked: &mut SolvedState, model: &Model, solution: &Solution, values: &[f64]) {
     let (mut output, mut pulls) = (0.0, 0.0);
     for (branch, power) in model.network.branches.iter().zip(&mut worked.power) {
         if matches!(branch.role, Branch::Cable | Branch::Own | Branch::Input) {
@@ -258,7 +258,7 @@ pub(super) fn goes_to_rail(from: End, to: End) -> bool {
     [from, to].iter().any(|end| matches!(end, End::Ground | End::Rail(_)))
 }
 
-impl Worked {
+impl SolvedState {
     /// The greatest power in each resistor, with the voltage across it.
     pub(super) fn powers(&self) -> impl Iterator<Item = (Branch, f64, f64)> {
         let branches = self.model.network.branches.iter().zip(&self.power);
@@ -318,30 +318,30 @@ pub(super) fn into_input(input: &Input<'_, '_>, state: State) -> Range {
 
 /// What a person would measure at a terminal, and what the terminal reads of it.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Measured {
+pub(super) struct TerminalLevel {
     pub(super) volts: Range,
     /// High or low by the terminal's own thresholds; `None` where neither is certain.
     pub(super) high: Option<bool>,
 }
 
 /// What stands at the terminal in a state that is worked already; `None` where nothing defines it.
-pub(super) fn measured(input: &Input<'_, '_>, worked: &Worked) -> Option<Measured> {
+pub(super) fn measured(input: &Input<'_, '_>, worked: &SolvedState) -> Option<TerminalLevel> {
     let from_plus = input.group.common == Some(Common::Plus);
     if input.rests_by_current(worked.state) {
         let into = into_input(input, worked.state);
         let off = into.most <= input.off_current() * (1.0 + TOLERANCE);
-        return Some(Measured { volts: rests_at(input, worked, off), high: off.then_some(from_plus) });
+        return Some(TerminalLevel { volts: rests_at(input, worked, off), high: off.then_some(from_plus) });
     }
     let upper = match worked.certain {
         [true, _] => Some(true),
         [_, true] => Some(false),
         _ => None,
     };
-    (!worked.floats).then_some(Measured { volts: worked.volts, high: upper.map(|upper| upper != from_plus) })
+    (!worked.floats).then_some(TerminalLevel { volts: worked.volts, high: upper.map(|upper| upper != from_plus) })
 }
 
 /// Where an input stands that is off and whose resistance nobody knows: between its common and its threshold.
-fn rests_at(input: &Input<'_, '_>, open: &Worked, is_off: bool) -> Range {
+fn rests_at(input: &Input<'_, '_>, open: &SolvedState, is_off: bool) -> Range {
     let supply = input.group.supply.nominal.0;
     let off = input.group.off_below.at(supply);
     // Without the input the pulls alone tell how far it could rise.

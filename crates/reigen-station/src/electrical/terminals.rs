@@ -1,7 +1,7 @@
 //! The terminal list: what a person wires from.
 
 use super::circuit::Circuit;
-use super::feed::Summarised;
+use super::feed::CircuitSummary;
 use super::solved::Summary;
 use super::{levels, outputs};
 use crate::wiring::Wiring;
@@ -37,10 +37,10 @@ pub struct TerminalRow {
 }
 
 /// All terminals, in the order of the file; a wire that has none comes last.
-pub(super) fn list(wiring: &Wiring, circuits: &[Summarised<'_, '_>], findings: &[Finding]) -> Vec<TerminalRow> {
+pub(super) fn list(wiring: &Wiring, circuits: &[CircuitSummary<'_, '_>], findings: &[Finding]) -> Vec<TerminalRow> {
     let mut rows = Vec::new();
     let codes = Codes::new(findings);
-    let mut placed: HashMap<(&str, &str), Vec<&Summarised<'_, '_>>> = HashMap::new();
+    let mut placed: HashMap<(&str, &str), Vec<&CircuitSummary<'_, '_>>> = HashMap::new();
     for both in circuits {
         if let Some(place) = both.0.place {
             placed.entry(place.key()).or_default().push(both);

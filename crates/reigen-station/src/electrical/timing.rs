@@ -1,6 +1,6 @@
 //! Times: pulses against filters, debounce and bounce.
 
-use super::Found;
+use super::WiringFinding;
 use super::circuit::Circuit;
 use crate::station::{Point, Station};
 use crate::wiring::connection::ReadAs;
@@ -50,10 +50,10 @@ impl Pulses {
 }
 
 /// For each point that another one counts, or does something at each edge of: the first that does.
-pub(super) type Spoiled<'a> = HashMap<&'a str, &'a Point>;
+pub(super) type BounceVictims<'a> = HashMap<&'a str, &'a Point>;
 
 /// What bounce would spoil.
-pub(super) fn spoiled(station: &Station) -> Spoiled<'_> {
+pub(super) fn spoiled(station: &Station) -> BounceVictims<'_> {
     let mut spoiled = HashMap::new();
     for point in &station.points {
         let keys = point.kind.bounce_keys();
@@ -71,8 +71,8 @@ pub(super) fn check(
     circuit: &Circuit<'_>,
     pulses: &Pulses,
     station: &Station,
-    spoiled: &Spoiled<'_>,
-    found: &mut Vec<Found>,
+    spoiled: &BounceVictims<'_>,
+    found: &mut Vec<WiringFinding>,
 ) {
     check_filter(circuit, pulses, found);
     check_sensor(circuit, pulses, found);
@@ -82,7 +82,7 @@ pub(super) fn check(
 }
 
 /// Pulses that the terminal does not let through.
-fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) {
+fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<WiringFinding>) {
     let Some((_, group)) = circuit.inputs() else { return };
     let code = |plain: &'static str| if pulses.quadrature { "encoder-too-fast" } else { plain };
     if let (Some(filter), Some(shortest)) = (group.filter, pulses.shortest)
@@ -91,7 +91,9 @@ fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) 
         let message = format!("pulses of {shortest} do not pass a filter of {filter}");
         let sum = format!("{}; {shortest} ≤ {filter}", pulses.sum);
         let remedy = format!("set the filter below {shortest}, or use a fast terminal");
-        found.push(Found::plain(Finding::error(code("filter-too-slow"), circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(
+            Finding::error(code("filter-too-slow"), circuit.name, message, &remedy).with_sum(sum),
+        ));
     }
     if let (Some(most), Some(frequency)) = (group.highest_frequency, pulses.frequency)
         && frequency > most
@@ -99,14 +101,14 @@ fn check_filter(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) 
         let message = format!("{frequency} at a terminal rated for {most}");
         let sum = format!("{}; {frequency} > {most}", pulses.sum);
         let remedy = format!("use a terminal for {frequency} or more, or fewer pulses a revolution");
-        found.push(Found::plain(
+        found.push(WiringFinding::plain(
             Finding::error(code("frequency-too-high"), circuit.name, message, &remedy).with_sum(sum),
         ));
     }
 }
 
 /// Pulses that come and go between two readings of the scan.
-fn check_scan(circuit: &Circuit<'_>, pulses: &Pulses, station: &Station, found: &mut Vec<Found>) {
+fn check_scan(circuit: &Circuit<'_>, pulses: &Pulses, station: &Station, found: &mut Vec<WiringFinding>) {
     let ReadAs::Input { catches, .. } = circuit.wired.read_as else { return };
     let Some(period) = station.scan.map(|scan| Seconds(scan.period.0 as f64 / 1e9)) else { return };
     let Some(shortest) = pulses.shortest.filter(|shortest| *shortest < period && !catches) else { return };
@@ -114,11 +116,11 @@ fn check_scan(circuit: &Circuit<'_>, pulses: &Pulses, station: &Station, found: 
     let message = format!("pulses of {shortest} come and go within a scan of {period}");
     let sum = format!("{}; {:.0} % of them fall between two readings", pulses.sum, (1.0 - shortest / period) * 100.0);
     let remedy = format!("use a scan of {shortest} or less, catch = true, or a counter input that needs no scan");
-    found.push(Found::plain(Finding::error(code, circuit.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(Finding::error(code, circuit.name, message, &remedy).with_sum(sum)));
 }
 
 /// Pulses that the sensor itself does not follow.
-fn check_sensor(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) {
+fn check_sensor(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<WiringFinding>) {
     let most = circuit.sensor.as_deref().and_then(|sensor| sensor.highest_frequency);
     if let (Some(most), Some(frequency)) = (most, pulses.frequency)
         && frequency > most
@@ -126,12 +128,14 @@ fn check_sensor(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) 
         let message = format!("{frequency} from a sensor rated for {most}");
         let remedy = format!("use a sensor for {frequency} or more, or fewer marks");
         let sum = format!("{}; {frequency} > {most}", pulses.sum);
-        found.push(Found::plain(Finding::error("sensor-too-slow", circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(
+            Finding::error("sensor-too-slow", circuit.name, message, &remedy).with_sum(sum),
+        ));
     }
 }
 
 /// A debounce that swallows pulses, or that is shorter than the bounce.
-fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>) {
+fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<WiringFinding>) {
     let ReadAs::Input { debounce: Some(times), .. } = &circuit.wired.read_as else { return };
     let [shorter, longer] =
         [times.on.0.min(times.off.0), times.on.0.max(times.off.0)].map(|time| Seconds(time as f64 / 1e9));
@@ -141,19 +145,21 @@ fn check_debounce(circuit: &Circuit<'_>, pulses: &Pulses, found: &mut Vec<Found>
         let message = format!("a debounce of {longer} swallows pulses of {shortest}");
         let sum = format!("{}; {shortest} < {longer}", pulses.sum);
         let remedy = format!("use a debounce below {shortest}");
-        found.push(Found::plain(Finding::error(code, circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(Finding::error(code, circuit.name, message, &remedy).with_sum(sum)));
     }
     if let Some(bounce) = circuit.sensor.as_deref().and_then(|sensor| sensor.bounce).filter(|bounce| *bounce > shorter)
     {
         let message = format!("the sensor bounces for up to {bounce}, and the debounce is {shorter}");
         let sum = format!("{shorter} < {bounce}: one actuation can count several times");
         let remedy = format!("use a debounce of {bounce} or more");
-        found.push(Found::plain(Finding::warning("debounce-too-short", circuit.name, message, &remedy).with_sum(sum)));
+        found.push(WiringFinding::plain(
+            Finding::warning("debounce-too-short", circuit.name, message, &remedy).with_sum(sum),
+        ));
     }
 }
 
 /// A contact whose bounce would spoil what reads it: counts, toggles, one-shots, blinking, zeros.
-fn check_counted(circuit: &Circuit<'_>, spoiled: &Spoiled<'_>, found: &mut Vec<Found>) {
+fn check_counted(circuit: &Circuit<'_>, spoiled: &BounceVictims<'_>, found: &mut Vec<WiringFinding>) {
     let ReadAs::Input { debounce: None, .. } = &circuit.wired.read_as else { return };
     let Some(sensor) = circuit.sensor.as_deref().filter(|sensor| sensor.output.is_mechanical()) else { return };
     let Some(user) = spoiled.get(circuit.name) else { return };
@@ -170,7 +176,9 @@ fn check_counted(circuit: &Circuit<'_>, spoiled: &Spoiled<'_>, found: &mut Vec<F
     );
     let sum = format!("{} may bounce for {bounce}, and each bounce is an edge", sensor.output.words());
     let remedy = format!("debounce = {{ method = \"stable\", time = \"{}\" }}", bounce * 1.5);
-    found.push(Found::plain(Finding::warning("contact-not-debounced", circuit.name, message, &remedy).with_sum(sum)));
+    found.push(WiringFinding::plain(
+        Finding::warning("contact-not-debounced", circuit.name, message, &remedy).with_sum(sum),
+    ));
 }
 
 /// Whether the card's own filter outlasts the bounce.

@@ -6,7 +6,7 @@ use crate::station::{Point, Station};
 use rayon::prelude::*;
 use reigen_core::account::{Rejected, Verdict};
 use reigen_core::column::BitColumn;
-use reigen_core::condition::debounce::{Ledger, Read, Settings};
+use reigen_core::condition::debounce::{Ledger, LineReader, Settings};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::finding::Finding;
 use reigen_core::measure::advice::{Advice, nice_up_to};
@@ -339,7 +339,7 @@ impl<'a> Case<'a> {
 fn worked(settings: InputSettings, edges: Edges<'_>, until: Nanos) -> (Vec<Nanos>, Ledger) {
     let mut method = settings.debounce.start();
     if let Some(times) = settings.scan {
-        method = Box::new(Read::new(times, method));
+        method = Box::new(LineReader::new(times, method));
     }
     let (mut output, mut ledger) = (Vec::new(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
     method.start(edges.starts_high);

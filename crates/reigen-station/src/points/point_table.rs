@@ -1,7 +1,7 @@
 //! From a table of one kind of point to the point.
 
 use super::PointKind;
-use crate::table::Described;
+use crate::table::Description;
 use crate::table::builder::Builder;
 use serde::de::DeserializeOwned;
 
@@ -11,7 +11,7 @@ pub trait PointTable: DeserializeOwned {
     type Point: PointKind;
 
     /// Takes out what stands beside the point in the list to wire from.
-    fn described(&mut self) -> Described;
+    fn described(&mut self) -> Description;
 
     /// Checks the table and makes the point of it; `None` where an error has been noted.
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point>;
@@ -20,8 +20,8 @@ pub trait PointTable: DeserializeOwned {
 /// Writes [`PointTable::described`] for a table with the keys `address` and `remark`, which every point may have.
 macro_rules! takes_description {
     () => {
-        fn described(&mut self) -> crate::table::Described {
-            crate::table::Described { address: self.address.take(), remark: self.remark.take() }
+        fn described(&mut self) -> crate::table::Description {
+            crate::table::Description { address: self.address.take(), remark: self.remark.take() }
         }
     };
 }

@@ -14,7 +14,7 @@ const OF_RANGE: f64 = 0.02;
 
 /// A reading: when it came, its value, the resolution that it states, and over how long it was taken.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Read {
+pub struct ReadingSample {
     /// When.
     pub at: Nanos,
     /// What.
@@ -44,17 +44,18 @@ impl TruthFile {
     }
 
     /// Judges a rate by the speed of the shaft behind its line; readings are in revolutions a minute.
-    pub fn judge_speed(&self, line: &str, readings: &[Read], origin: Origin) -> Option<Judgement> {
+    pub fn judge_speed(&self, line: &str, readings: &[ReadingSample], origin: Origin) -> Option<Judgement> {
         let (source, truth) = self.source_of(line)?;
         let (Truth::Wheel { speed_rpm, .. } | Truth::Encoder { speed_rpm, .. }) = truth else { return None };
-        let truth = |reading: &Read| {
+        let truth = |reading: &ReadingSample| {
             let from = reading.at.saturating_sub(reading.over);
             // What the speed did within the time of the reading and the one before is no error of it.
             let swing = swing(speed_rpm, from.saturating_sub(reading.over), reading.at);
             (mean(speed_rpm, from, reading.at).abs(), swing)
         };
-        let allowed =
-            |reading: &Read, really: f64| (reading.resolution.unwrap_or(0.0) * RESOLUTIONS).max(SHARE * really);
+        let allowed = |reading: &ReadingSample, really: f64| {
+            (reading.resolution.unwrap_or(0.0) * RESOLUTIONS).max(SHARE * really)
+        };
         Some(judged(source, "rpm", readings, origin, &truth, &allowed))
     }
 
@@ -63,7 +64,7 @@ impl TruthFile {
         &self,
         line: &str,
         unit: &str,
-        readings: &[Read],
+        readings: &[ReadingSample],
         scale: &dyn Fn(f64) -> f64,
         origin: Origin,
     ) -> Option<Judgement> {
@@ -71,7 +72,7 @@ impl TruthFile {
         let scaled: Vec<At> = values.iter().map(|at| At { value: scale(at.value), ..*at }).collect();
         let ends = scaled.iter().fold((f64::MAX, f64::MIN), |(low, high), at| (low.min(at.value), high.max(at.value)));
         let range = (ends.1 - ends.0).abs();
-        let truth = |reading: &Read| (value_at(&scaled, reading.at), 0.0);
+        let truth = |reading: &ReadingSample| (value_at(&scaled, reading.at), 0.0);
         Some(judged(source, unit, readings, origin, &truth, &|_, _| OF_RANGE * range))
     }
 }
@@ -80,10 +81,10 @@ impl TruthFile {
 fn judged(
     source: &str,
     unit: &str,
-    readings: &[Read],
+    readings: &[ReadingSample],
     origin: Origin,
-    truth: &dyn Fn(&Read) -> (f64, f64),
-    allowed: &dyn Fn(&Read, f64) -> f64,
+    truth: &dyn Fn(&ReadingSample) -> (f64, f64),
+    allowed: &dyn Fn(&ReadingSample, f64) -> f64,
 ) -> Judgement {
     let mut error = ReadingError {
         unit: unit.to_owned(),
@@ -179,8 +180,8 @@ mod tests {
         TruthFile { scenario: None, seed: 1, duration_ns: 10 * SECOND, sources, wires: IndexMap::new() }
     }
 
-    fn read(second: u64, value: f64) -> Read {
-        Read { at: Nanos(second * SECOND), value, resolution: Some(0.5), over: Nanos(SECOND) }
+    fn read(second: u64, value: f64) -> ReadingSample {
+        ReadingSample { at: Nanos(second * SECOND), value, resolution: Some(0.5), over: Nanos(SECOND) }
     }
 
     #[test]
@@ -204,7 +205,7 @@ mod tests {
         let wheel =
             Truth::Wheel { line: "W".into(), passed: 0, missed: 0, missed_at_ns: vec![], revolutions: 1.0, speed_rpm };
         let truth = truth(wheel);
-        let told = |readings: &[Read]| truth.judge_speed("W", readings, Origin(0)).unwrap();
+        let told = |readings: &[ReadingSample]| truth.judge_speed("W", readings, Origin(0)).unwrap();
         let good = told(&[read(2, 22.5), read(3, 30.0), read(8, 60.4)]);
         assert_eq!(good.differences, Vec::<String>::new());
         assert!((good.error.as_ref().unwrap().largest - 0.4).abs() < 1e-9, "{good:?}");

@@ -21,7 +21,7 @@ use std::collections::BinaryHeap;
 pub struct Simulation {
     names: Vec<String>,
     start: Vec<Value>,
-    sources: Vec<Running>,
+    sources: Vec<RunningSource>,
     wires: Vec<(String, usize, WireFault)>,
     heap: BinaryHeap<Reverse<(u64, u64, Step)>>,
     /// Changes that have been made and wait to be handed out.
@@ -32,7 +32,7 @@ pub struct Simulation {
     end: Nanos,
 }
 
-struct Running {
+struct RunningSource {
     name: String,
     source: Box<dyn Source>,
     first_line: usize,
@@ -119,7 +119,7 @@ impl Simulation {
             self.names.push(line);
             self.start.push(value);
         }
-        self.sources.push(Running { name: name.to_owned(), source, first_line, head: None });
+        self.sources.push(RunningSource { name: name.to_owned(), source, first_line, head: None });
     }
 
     fn push(&mut self, time: u64, step: Step) {

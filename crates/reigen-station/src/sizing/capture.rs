@@ -1,6 +1,6 @@
 //! `capture`: what a timer's clock, prescaler and width can measure.
 
-use super::{Amount, SizingError, Worked, contradiction, needs};
+use super::{Amount, SizingError, SizingResult, contradiction, needs};
 use reigen_core::cast;
 use reigen_core::units::{Hertz, Seconds};
 
@@ -33,8 +33,8 @@ impl Capture {
     ///
     /// # Errors
     /// Where there are no bits, or neither prescaler nor slowest frequency is given, or both.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("capture", &FORMULAS)
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked = SizingResult::new("capture", &FORMULAS)
             .given("clock_hz", "clock", self.clock)
             .given_if("prescale", "prescaler", self.prescale)
             .given("bits", "bits", u64::from(self.bits))

@@ -1,7 +1,7 @@
 //! `colours`: the bands of a resistor, to its value and back (IEC 60062).
 
 use super::series::Series;
-use super::{Amount, SizingError, Worked, contradiction};
+use super::{Amount, SizingError, SizingResult, contradiction};
 use reigen_core::cast;
 use reigen_core::units::{Ohms, Share, significant};
 use std::str::FromStr;
@@ -85,7 +85,7 @@ impl Colours {
     ///
     /// # Errors
     /// Where a colour cannot stand in its place, or a value needs more digits than there are bands.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         match self {
             Colours::Bands(bands) => from_bands(bands),
             Colours::Value { resistance, tolerance } => from_value(*resistance, *tolerance),
@@ -129,9 +129,9 @@ pub fn read(bands: &[Colour]) -> Result<(Ohms, Share, Option<u32>), SizingError>
     Ok((Ohms(value), tolerance, drift))
 }
 
-fn from_bands(bands: &[Colour]) -> Result<Worked, SizingError> {
+fn from_bands(bands: &[Colour]) -> Result<SizingResult, SizingError> {
     let names: Vec<String> = bands.iter().map(Colour::to_string).collect();
-    let mut worked = Worked::new("colours", &FORMULAS).given("bands", "bands", names.join(" "));
+    let mut worked = SizingResult::new("colours", &FORMULAS).given("bands", "bands", names.join(" "));
     let (value, tolerance, drift) = read(bands)?;
     worked.find("resistance_ohm", "resistance", value);
     worked.find("tolerance_percent", "tolerance", tolerance);
@@ -145,7 +145,7 @@ fn from_bands(bands: &[Colour]) -> Result<Worked, SizingError> {
 }
 
 /// Tells a value that is not made in its tolerance.
-fn note_series(value: Ohms, tolerance: Share, worked: &mut Worked) {
+fn note_series(value: Ohms, tolerance: Share, worked: &mut SizingResult) {
     let series = Series::of_tolerance(tolerance.0);
     // E24 values are made in every finer tolerance too.
     if series.has(value.0) || (tolerance.0 < 0.05 && Series::E24.has(value.0)) {
@@ -157,8 +157,8 @@ fn note_series(value: Ohms, tolerance: Share, worked: &mut Worked) {
     ));
 }
 
-fn from_value(resistance: Ohms, tolerance: Share) -> Result<Worked, SizingError> {
-    let mut worked = Worked::new("colours", &FORMULAS).given("resistance_ohm", "resistance", resistance).given(
+fn from_value(resistance: Ohms, tolerance: Share) -> Result<SizingResult, SizingError> {
+    let mut worked = SizingResult::new("colours", &FORMULAS).given("resistance_ohm", "resistance", resistance).given(
         "tolerance_percent",
         "tolerance",
         tolerance,

@@ -1,6 +1,6 @@
 //! `loop`: 4–20 mA and its relatives, to units and back.
 
-use super::{Amount, SizingError, Worked, contradiction, needs};
+use super::{Amount, SizingError, SizingResult, contradiction, needs};
 use reigen_core::analog::signal::Signal;
 use reigen_core::cast;
 use reigen_core::units::{Amperes, Ohms, Share, Volts, Watts};
@@ -11,7 +11,7 @@ fn amount(signal: Signal, value: f64) -> Amount {
 
 /// What is known of the signal.
 #[derive(Debug, Clone, Copy)]
-pub enum Known {
+pub enum KnownEnd {
     /// The current.
     Current(Amperes),
     /// The voltage.
@@ -30,7 +30,7 @@ pub struct Loop {
     /// The units at its two ends.
     pub units: (f64, f64),
     /// What is known.
-    pub known: Known,
+    pub known: KnownEnd,
     /// The resistor that makes a voltage of a current.
     pub shunt: Option<Ohms>,
     /// How far that resistor may be off.
@@ -55,7 +55,7 @@ impl Loop {
     ///
     /// # Errors
     /// Where the units are both the same, a current is given for a voltage, or counts without a converter.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let (low, high) = self.units;
         if low == high || !low.is_finite() || !high.is_finite() {
             return contradiction("the units at both ends are the same: they tell nothing".to_owned());
@@ -64,7 +64,7 @@ impl Loop {
             return contradiction("a converter has counts and a span above zero".to_owned());
         }
         let value = self.value()?;
-        let mut worked = Worked::new("loop", &FORMULAS)
+        let mut worked = SizingResult::new("loop", &FORMULAS)
             .given("signal", "signal", self.signal.to_string())
             .given("units_low", "units at its start", Amount::Plain(low, String::new()))
             .given("units_high", "units at its end", Amount::Plain(high, String::new()))
@@ -102,15 +102,15 @@ impl Loop {
         let (start, end) = self.signal.ends();
         let (low, high) = self.units;
         match (self.known, self.signal.is_current()) {
-            (Known::Current(Amperes(current)), true) => Ok(current),
-            (Known::Voltage(Volts(voltage)), false) => Ok(voltage),
-            (Known::Voltage(voltage), true) => match self.shunt {
+            (KnownEnd::Current(Amperes(current)), true) => Ok(current),
+            (KnownEnd::Voltage(Volts(voltage)), false) => Ok(voltage),
+            (KnownEnd::Voltage(voltage), true) => match self.shunt {
                 Some(shunt) => Ok((voltage / shunt).0),
                 None => needs("a voltage at a current signal", "the shunt"),
             },
-            (Known::Current(_), false) => contradiction(format!("{} is a voltage: give it in volts", self.signal)),
-            (Known::Units(units), _) => Ok(start + (units - low) / (high - low) * (end - start)),
-            (Known::Counts(counts), current) => match (self.converter, self.shunt) {
+            (KnownEnd::Current(_), false) => contradiction(format!("{} is a voltage: give it in volts", self.signal)),
+            (KnownEnd::Units(units), _) => Ok(start + (units - low) / (high - low) * (end - start)),
+            (KnownEnd::Counts(counts), current) => match (self.converter, self.shunt) {
                 (Some((full, span)), Some(shunt)) if current => Ok((span * (counts / full) / shunt).0),
                 (Some((full, span)), _) if !current => Ok((span * (counts / full)).0),
                 (Some(_), _) => needs("counts of a current", "the shunt"),
@@ -120,7 +120,7 @@ impl Loop {
     }
 
     /// What the shunt makes of the current with its tolerance, and what it dissipates.
-    fn tell_shunt(&self, value: f64, worked: &mut Worked) {
+    fn tell_shunt(&self, value: f64, worked: &mut SizingResult) {
         let Some(shunt) = self.shunt else { return };
         let Share(part) = self.tolerance;
         worked.find("least_shunt_v", "across it at least", Amperes(value) * (shunt * (1.0 - part)));
@@ -142,7 +142,7 @@ impl Loop {
         (signal / (end - start) * (self.units.1 - self.units.0)).abs()
     }
 
-    fn tell_limits(&self, value: f64, worked: &mut Worked) {
+    fn tell_limits(&self, value: f64, worked: &mut SizingResult) {
         if !self.signal.is_same(Signal::FOUR_TO_TWENTY) {
             return;
         }

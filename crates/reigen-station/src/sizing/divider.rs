@@ -1,7 +1,7 @@
 //! `divider`: two resistors that bring a voltage down.
 
 use super::series::Series;
-use super::{SizingError, Worked, clear_below, contradiction, needs};
+use super::{SizingError, SizingResult, clear_below, contradiction, needs};
 use reigen_core::units::{Amperes, Ohms, Share, Volts, Watts};
 
 /// What a divider is worked from.
@@ -38,8 +38,8 @@ impl Divider {
     ///
     /// # Errors
     /// Where it would have to raise a voltage, or the load alone draws the output too low.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("divider", &["output = V·(B∥L) / (T + B∥L)", "B∥L = B·L / (B + L)"])
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked = SizingResult::new("divider", &["output = V·(B∥L) / (T + B∥L)", "B∥L = B·L / (B + L)"])
             .given("supply_v", "supply", self.supply)
             .given_if("top_ohm", "upper resistor", self.top)
             .given_if("bottom_ohm", "lower resistor", self.bottom)
@@ -71,7 +71,7 @@ impl Divider {
     }
 
     /// Both resistors whose output stays below a limit at every corner, as close to it as the series allows.
-    fn both(&self, worked: &mut Worked) -> Result<(Ohms, Ohms), SizingError> {
+    fn both(&self, worked: &mut SizingResult) -> Result<(Ohms, Ohms), SizingError> {
         let limit = self.at_most.unwrap_or_default();
         if limit >= self.supply || limit.0 <= 0.0 || self.current.0 <= 0.0 {
             return contradiction(format!("{} needs no divider to stay below {limit}, or can have none", self.supply));
@@ -104,7 +104,7 @@ impl Divider {
         top: Option<Ohms>,
         bottom: Option<Ohms>,
         wanted: Volts,
-        worked: &mut Worked,
+        worked: &mut SizingResult,
     ) -> Result<(Ohms, Ohms), SizingError> {
         if wanted >= self.supply || wanted.0 <= 0.0 {
             return contradiction(format!(
@@ -133,7 +133,7 @@ impl Divider {
         }
     }
 
-    fn tell(&self, top: Ohms, bottom: Ohms, worked: &mut Worked) {
+    fn tell(&self, top: Ohms, bottom: Ohms, worked: &mut SizingResult) {
         let Share(part) = self.tolerance;
         let at = |top: f64, bottom: f64| output(self.supply, Ohms(top), Ohms(bottom), self.load);
         let middle = at(top.0, bottom.0);

@@ -1,7 +1,7 @@
 //! `drive`: what flows where a pin is driven by mistake against what is wired to it.
 
 use super::series::Series;
-use super::{SizingError, Worked, clear_above, contradiction, needs};
+use super::{SizingError, SizingResult, clear_above, contradiction, needs};
 use reigen_core::units::{Amperes, Ohms, Share, Volts};
 
 /// What a pin driven by mistake is worked from: an output of the controller at one rail, a closed switch to the other.
@@ -24,9 +24,9 @@ impl Drive {
     ///
     /// # Errors
     /// Where there is no resistance at all and no current that the pin bears, or no voltage.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let Share(part) = self.tolerance;
-        let mut worked = Worked::new("drive", &["I = V / (R·(1−t) + R_pin) (Ohm's law)"])
+        let mut worked = SizingResult::new("drive", &["I = V / (R·(1−t) + R_pin) (Ohm's law)"])
             .given("supply_v", "supply", self.supply)
             .given_if("series_ohm", "resistor in the wire", self.series)
             .given_if("output_ohm", "the pin's own resistance", self.output)

@@ -1,7 +1,7 @@
 //! `hysteresis`: a comparator with feedback.
 
 use super::series::Series;
-use super::{SizingError, Worked, contradiction, needs};
+use super::{SizingError, SizingResult, contradiction, needs};
 use reigen_core::units::{Ohms, Share, Volts};
 
 /// What a comparator is worked from. The input resistor leads to its plus input, the feedback from the output to there.
@@ -35,8 +35,8 @@ impl Hysteresis {
     ///
     /// # Errors
     /// Where the thresholds are the wrong way round, or too much or too little is given.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("hysteresis", if self.inverting { &INVERTING } else { &STRAIGHT })
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked = SizingResult::new("hysteresis", if self.inverting { &INVERTING } else { &STRAIGHT })
             .given("output_high_v", "output high", self.output_high)
             .given("output_low_v", "output low", self.output_low)
             .given("feedback_ohm", "feedback R2", self.feedback)
@@ -69,7 +69,7 @@ impl Hysteresis {
         (at(self.output_low), at(self.output_high))
     }
 
-    fn tell(&self, input: Ohms, reference: Volts, worked: &mut Worked) {
+    fn tell(&self, input: Ohms, reference: Volts, worked: &mut SizingResult) {
         let (rise, fall) = self.thresholds(input, reference);
         worked.find("rise_at_v", "rises at", rise);
         worked.find("fall_at_v", "falls at", fall);
@@ -89,7 +89,7 @@ impl Hysteresis {
         worked.find("least_hysteresis_v", "least hysteresis", Volts(width[0].min(width[1])));
     }
 
-    fn find_parts(&self, rise: Volts, fall: Volts, worked: &mut Worked) -> Result<(), SizingError> {
+    fn find_parts(&self, rise: Volts, fall: Volts, worked: &mut SizingResult) -> Result<(), SizingError> {
         let (swing, width) = (self.output_high - self.output_low, rise - fall);
         if width.0 <= 0.0 {
             return contradiction(format!(

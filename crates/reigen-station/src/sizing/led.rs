@@ -1,7 +1,7 @@
 //! `led`: the resistor before a light-emitting diode.
 
 use super::series::Series;
-use super::{SizingError, Worked, clear_above, contradiction, needs};
+use super::{SizingError, SizingResult, clear_above, contradiction, needs};
 use reigen_core::units::{Amperes, Ohms, Share, Volts};
 
 /// What an LED's resistor is worked from.
@@ -28,9 +28,9 @@ impl Led {
     ///
     /// # Errors
     /// Where the supply does not reach the forward voltage, or neither current nor resistor is given.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let Share(tolerance) = self.tolerance;
-        let mut worked = Worked::new("led", &["R·(1−t) ≥ (V − n·V_F) / I (Ohm's law)"])
+        let mut worked = SizingResult::new("led", &["R·(1−t) ≥ (V − n·V_F) / I (Ohm's law)"])
             .given("supply_v", "supply", self.supply)
             .given("forward_v", "forward voltage", self.forward)
             .given("in_row", "LEDs in a row", u64::from(self.in_row))

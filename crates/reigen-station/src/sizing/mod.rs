@@ -1,6 +1,6 @@
 //! The sums that people look up each time: resistors, capacitors, windows, timers, polling periods.
 //!
-//! Each sum is a struct of what is given and a function `work` that gives a [`Worked`] answer: what was given, what
+//! Each sum is a struct of what is given and a function `work` that gives a [`SizingResult`] answer: what was given, what
 //! came of it, and by which formula.
 
 pub mod capture;
@@ -53,7 +53,7 @@ impl From<LevelsError> for SizingError {
 
 /// The sum of what is given and what is found.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Worked {
+pub struct SizingResult {
     /// The word of the sum.
     pub sum: &'static str,
     /// What it was worked from.
@@ -140,7 +140,7 @@ impl std::fmt::Display for Amount {
     }
 }
 
-impl Worked {
+impl SizingResult {
     fn new(sum: &'static str, formulas: &[&'static str]) -> Self {
         Self { sum, given: Vec::new(), found: Vec::new(), formulas: formulas.to_vec(), notes: Vec::new() }
     }
@@ -188,7 +188,7 @@ impl Worked {
     }
 }
 
-impl Serialize for Worked {
+impl Serialize for SizingResult {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         let mut object = serializer.serialize_struct("Worked", 5)?;
         object.serialize_field("sum", self.sum)?;

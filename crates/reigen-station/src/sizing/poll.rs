@@ -1,6 +1,6 @@
 //! `poll`: how often an input must be read, and what is missed otherwise.
 
-use super::{SizingError, Worked, contradiction, needs};
+use super::{SizingError, SizingResult, contradiction, needs};
 use reigen_core::units::{Hertz, Seconds, Share};
 
 /// What a polling period is worked from.
@@ -27,8 +27,8 @@ impl Poll {
     ///
     /// # Errors
     /// Where there is nothing to work from.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("poll", &FORMULAS)
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked = SizingResult::new("poll", &FORMULAS)
             .given_if("shortest_s", "shortest pulse", self.shortest)
             .given_if("period_s", "period", self.period)
             .given("readings", "readings in a row", u64::from(self.readings))

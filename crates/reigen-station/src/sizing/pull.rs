@@ -1,7 +1,7 @@
 //! `pull`: the range of a pull-up or pull-down.
 
 use super::series::Series;
-use super::{SizingError, Worked, clear_above, clear_below, contradiction, needs};
+use super::{SizingError, SizingResult, clear_above, clear_below, contradiction, needs};
 use reigen_core::units::{Amperes, Farads, Ohms, Seconds, Share, Volts};
 
 /// Where a pull resistor goes.
@@ -63,14 +63,14 @@ impl Pull {
     ///
     /// # Errors
     /// Where nothing bounds it, or the bounds exclude one another.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let formulas = match self.to {
             PullTo::Plus => {
                 ["R·(1+t) ≤ (V − V_high) / I_leak", "R·(1−t) ≥ V / I_most", "R·(1+t) ≤ t_rise / (ln 9 · C)"]
             }
             PullTo::Zero => ["R·(1+t) ≤ V_low / I_leak", "R·(1−t) ≥ V / I_most", "R·(1+t) ≤ t_fall / (ln 9 · C)"],
         };
-        let mut worked = Worked::new("pull", &formulas)
+        let mut worked = SizingResult::new("pull", &formulas)
             .given("supply_v", "supply", self.supply)
             .given_if("leakage_a", "leakage", self.leakage)
             .given_if("high_above_v", "high above", self.high_above)
@@ -110,7 +110,7 @@ impl Pull {
     }
 
     /// What flows through a resistor and what it dissipates, at its worst corner.
-    fn tell(&self, chosen: Ohms, least: Option<f64>, greatest: Option<f64>, worked: &mut Worked) {
+    fn tell(&self, chosen: Ohms, least: Option<f64>, greatest: Option<f64>, worked: &mut SizingResult) {
         let Share(tolerance) = self.tolerance;
         let lowest = chosen * (1.0 - tolerance);
         let most = self.supply / lowest;

@@ -1,7 +1,7 @@
 //! `rc`: a resistor and a capacitor before a switching input.
 
 use super::series::Series;
-use super::{SizingError, Worked, clear_above, contradiction, needs};
+use super::{SizingError, SizingResult, clear_above, contradiction, needs};
 pub use reigen_core::condition::schmitt::Levels;
 use reigen_core::units::{Farads, Ohms, Seconds, Share};
 
@@ -32,8 +32,8 @@ impl Rc {
     ///
     /// # Errors
     /// Where neither a capacitor nor a bounce with its levels is given, or both.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("rc", &FORMULAS)
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked = SizingResult::new("rc", &FORMULAS)
             .given("resistance_ohm", "resistance", self.resistance)
             .given_if("discharge_resistance_ohm", "discharge resistance", self.discharge_resistance)
             .given_if("capacitance_f", "capacitance", self.capacitance)
@@ -89,7 +89,7 @@ impl Rc {
 
     /// The capacitor whose larger delay outlasts the bounce: a contact that bounces must hold long enough in one
     /// direction only.
-    fn capacitor(&self, bounce: Seconds, levels: &Levels, worked: &mut Worked) -> Farads {
+    fn capacitor(&self, bounce: Seconds, levels: &Levels, worked: &mut SizingResult) -> Farads {
         let discharge = self.discharge_resistance.unwrap_or(self.resistance);
         let slowest = (self.resistance.0 * levels.rise_constants()).max(discharge.0 * levels.fall_constants());
         let least = Farads(bounce.0 / slowest / self.shortest());

@@ -1,6 +1,6 @@
 //! `registers`: how many shift registers read so many switches, and how fast a chain of them is read.
 
-use super::{SizingError, Worked, contradiction};
+use super::{SizingError, SizingResult, contradiction};
 use reigen_core::units::{Hertz, Seconds};
 
 /// A register reads eight inputs.
@@ -26,10 +26,10 @@ impl Registers {
     ///
     /// # Errors
     /// Where there is no switch, or more of them than a chain is built for.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let formulas =
             ["registers = ⌈switches / 8⌉", "time of a frame = 8 · registers / clock", "scan ≤ shortest pulse"];
-        let mut worked = Worked::new("registers", &formulas)
+        let mut worked = SizingResult::new("registers", &formulas)
             .given("switches", "switches", self.switches)
             .given("clock_hz", "clock", self.clock)
             .given_if("shortest_s", "shortest pulse", self.shortest)

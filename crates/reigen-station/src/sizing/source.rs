@@ -1,6 +1,6 @@
 //! `source`: the resistance of a source, from how far it sags under a load.
 
-use super::{SizingError, Worked, contradiction};
+use super::{SizingError, SizingResult, contradiction};
 use reigen_core::units::{Amperes, Ohms, Volts};
 
 /// What a source's resistance is worked from.
@@ -21,12 +21,13 @@ impl Source {
     ///
     /// # Errors
     /// Where it does not sag, or no current flows.
-    pub fn work(&self) -> Result<Worked, SizingError> {
-        let mut worked = Worked::new("source", &["R = (V_idle − V_loaded) / I (Ohm's law)", "V(I) = V_idle − R·I"])
-            .given("idle_v", "without load", self.idle)
-            .given("loaded_v", "with the load", self.loaded)
-            .given("current_a", "current of the load", self.current)
-            .given_if("at_a", "another load", self.at);
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
+        let mut worked =
+            SizingResult::new("source", &["R = (V_idle − V_loaded) / I (Ohm's law)", "V(I) = V_idle − R·I"])
+                .given("idle_v", "without load", self.idle)
+                .given("loaded_v", "with the load", self.loaded)
+                .given("current_a", "current of the load", self.current)
+                .given_if("at_a", "another load", self.at);
         if self.current.0 <= 0.0 {
             return contradiction("a load draws a current above zero".to_owned());
         }

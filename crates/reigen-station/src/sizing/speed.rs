@@ -1,6 +1,6 @@
 //! `speed`: what a count is worth, and which method measures a speed best.
 
-use super::{SizingError, Worked, contradiction};
+use super::{SizingError, SizingResult, contradiction};
 use reigen_core::rate::judgement::count_in_gate;
 use reigen_core::rate::step;
 use reigen_core::units::{Hertz, Seconds, Speed, engineering, significant};
@@ -39,7 +39,7 @@ impl SpeedGiven {
     ///
     /// # Errors
     /// Where there are no pulses, or the speeds are the wrong way round.
-    pub fn work(&self) -> Result<Worked, SizingError> {
+    pub fn work(&self) -> Result<SizingResult, SizingError> {
         let pulses = self.pulses_per_rev;
         if pulses <= 0.0 || !pulses.is_finite() {
             return contradiction("zero pulses a revolution tell no speed".to_owned());
@@ -49,7 +49,7 @@ impl SpeedGiven {
             return contradiction(format!("the speeds are the wrong way round: from {} to {}", self.from, self.to));
         }
         let rpm = |words: f64| super::Amount::Plain(words, "rpm".to_owned());
-        let mut worked = Worked::new("speed", &FORMULAS)
+        let mut worked = SizingResult::new("speed", &FORMULAS)
             .given("pulses_per_rev", "pulses a revolution", super::Amount::Plain(pulses, String::new()))
             .given("from", "from", self.from.to_string())
             .given("to", "to", self.to.to_string())
@@ -89,7 +89,7 @@ impl SpeedGiven {
     }
 
     /// The method and window for a wanted resolution and update time.
-    fn choose(&self, wanted: f64, slow: Hertz, fast: Hertz, worked: &mut Worked) {
+    fn choose(&self, wanted: f64, slow: Hertz, fast: Hertz, worked: &mut SizingResult) {
         let gate = Seconds(60.0 / (self.pulses_per_rev * wanted));
         // The time over which pulses are timed so that one tick is worth no more than wanted at the fastest.
         let timed = Seconds(fast.0 * 60.0 / self.pulses_per_rev * self.tick.0 / wanted);

@@ -2,7 +2,7 @@
 
 use super::capture::Capture;
 use super::colours::{self, Colour, Colours};
-use super::current_loop::{Known, Loop};
+use super::current_loop::{KnownEnd, Loop};
 use super::divider::Divider;
 use super::drive::Drive;
 use super::hysteresis::Hysteresis;
@@ -14,14 +14,14 @@ use super::registers::Registers;
 use super::series::{ALL, Series};
 use super::source::Source;
 use super::speed::SpeedGiven;
-use super::{SizingError, USUAL_CAPACITORS, USUAL_RESISTORS, Worked};
+use super::{SizingError, SizingResult, USUAL_CAPACITORS, USUAL_RESISTORS};
 use proptest::prelude::*;
 use reigen_core::analog::signal::Signal;
 use reigen_core::units::{Amperes, Farads, Hertz, Ohms, Seconds, Share, Speed, Volts};
 
 /// Holds what was found against worked numbers, to a part in a thousand.
 #[track_caller]
-fn found(worked: Result<Worked, SizingError>, wanted: &[(&str, f64)]) {
+fn found(worked: Result<SizingResult, SizingError>, wanted: &[(&str, f64)]) {
     let worked = worked.unwrap();
     for (key, number) in wanted {
         let got = worked.number(key).unwrap_or_else(|| panic!("no {key} in {worked:?}"));
@@ -30,7 +30,7 @@ fn found(worked: Result<Worked, SizingError>, wanted: &[(&str, f64)]) {
 }
 
 #[track_caller]
-fn refused(worked: Result<Worked, SizingError>, message: &str) {
+fn refused(worked: Result<SizingResult, SizingError>, message: &str) {
     assert_eq!(worked.unwrap_err().to_string(), message);
 }
 
@@ -69,7 +69,7 @@ fn an_rc_filter_is_sized_by_its_exponentials() {
     );
     refused(Rc { levels: None, ..rc() }.work(), "rc needs a capacitance, or a bounce with supply and both thresholds");
     refused(
-        Levels::new(Volts(5.0), Volts(1.5), Volts(3.0)).map(|_| Worked::new("", &[])).map_err(Into::into),
+        Levels::new(Volts(5.0), Volts(1.5), Volts(3.0)).map(|_| SizingResult::new("", &[])).map_err(Into::into),
         "the thresholds are the wrong way round: it falls at 3 V and rises at 1.5 V, and must rise above where it falls",
     );
 }
@@ -273,7 +273,7 @@ fn a_speed_is_sized_by_what_one_count_is_worth() {
     refused(turned.work(), "the speeds are the wrong way round: from 200 rpm to 130 rpm");
 }
 
-fn tension(known: Known) -> Loop {
+fn tension(known: KnownEnd) -> Loop {
     Loop {
         signal: Signal::FOUR_TO_TWENTY,
         units: (0.0, 5000.0),
@@ -287,10 +287,10 @@ fn tension(known: Known) -> Loop {
 #[test]
 fn a_loop_goes_from_current_to_units_to_counts() {
     found(
-        tension(Known::Current(Amperes(0.012))).work(),
+        tension(KnownEnd::Current(Amperes(0.012))).work(),
         &[("units", 2500.0), ("percent", 50.0), ("shunt_v", 3.0), ("counts", 2457.0)],
     );
-    let note = |milliamperes: f64| tension(Known::Current(Amperes(milliamperes / 1e3))).work().unwrap().notes;
+    let note = |milliamperes: f64| tension(KnownEnd::Current(Amperes(milliamperes / 1e3))).work().unwrap().notes;
     for (current, words) in [
         (0.0, "no current"),
         (0.5, "a fault"),
@@ -304,7 +304,7 @@ fn a_loop_goes_from_current_to_units_to_counts() {
     ] {
         assert!(note(current).iter().any(|note| note.starts_with(words)), "{current}: {:?}", note(current));
     }
-    let volts = Loop { signal: "0-10V".parse().unwrap(), ..tension(Known::Current(Amperes(0.01))) };
+    let volts = Loop { signal: "0-10V".parse().unwrap(), ..tension(KnownEnd::Current(Amperes(0.01))) };
     refused(volts.work(), "0-10V is a voltage: give it in volts");
 }
 
@@ -436,9 +436,9 @@ proptest! {
 
     #[test]
     fn a_loop_goes_there_and_back(units in -100.0..6000.0f64, volts in any::<bool>()) {
-        let given = Loop { signal: if volts { "1-5V".parse().unwrap() } else { Signal::FOUR_TO_TWENTY }, ..tension(Known::Units(units)) };
+        let given = Loop { signal: if volts { "1-5V".parse().unwrap() } else { Signal::FOUR_TO_TWENTY }, ..tension(KnownEnd::Units(units)) };
         let there = given.work().unwrap();
-        let back = Loop { known: Known::Counts(there.number("counts").unwrap()), ..given };
+        let back = Loop { known: KnownEnd::Counts(there.number("counts").unwrap()), ..given };
         prop_assert!((back.work().unwrap().number("units").unwrap() - units).abs() < 1e-6);
     }
 

@@ -12,7 +12,7 @@ use crate::table::error::MOST_TOLD;
 use crate::table::finite::not_finite;
 use crate::table::reader::{ReadError, read};
 use crate::table::tables::Tables;
-use crate::table::{Described, StationError, StationErrorKind};
+use crate::table::{Description, StationError, StationErrorKind};
 use crate::wiring::card::CardTable;
 use crate::wiring::connection::WiredTable;
 use crate::wiring::sensor::SensorTable;
@@ -114,7 +114,7 @@ fn build_displays(tables: Tables<DisplayTable>, builder: &mut Builder<'_>) -> Ve
 
 /// The names in the texts of displays.
 fn check_displays(station: &Station, builder: &mut Builder<'_>) {
-    let known = Known::new(station);
+    let known = NameTypes::new(station);
     for (name, span, is_bit) in station.displays.iter().flat_map(Display::names) {
         match type_of(&known, name, builder.errors.len() < MOST_TOLD) {
             Ok(found) if is_bit && found != Type::Bit => {
@@ -150,7 +150,7 @@ fn build_all<T: PointTable<Point: Into<Kind>>>(tables: Tables<T>, builder: &mut 
             name,
             span,
             kind: MemberPoint { of }.into(),
-            described: Described::default(),
+            described: Description::default(),
         });
         points.extend(members);
     }
@@ -210,7 +210,7 @@ fn check_names(station: &Station, builder: &mut Builder<'_>) {
 }
 
 fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
-    let known = Known::new(station);
+    let known = NameTypes::new(station);
     for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
         // What may be meant is looked for as long as it is told.
         let explained = builder.errors.len() < MOST_TOLD;
@@ -225,12 +225,12 @@ fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
 }
 
 /// The points by their names.
-struct Known<'a> {
+struct NameTypes<'a> {
     station: &'a Station,
     points: HashMap<&'a str, &'a Point>,
 }
 
-impl<'a> Known<'a> {
+impl<'a> NameTypes<'a> {
     fn new(station: &'a Station) -> Self {
         let named = station.points.iter().rev().map(|point| (point.name.as_str(), point));
         Self { station, points: named.collect() }
@@ -238,7 +238,7 @@ impl<'a> Known<'a> {
 }
 
 /// The type of a name; `explained` also looks for the one that may be meant.
-fn type_of(known: &Known<'_>, name: &Reference, explained: bool) -> Result<Type, ExpressionErrorKind> {
+fn type_of(known: &NameTypes<'_>, name: &Reference, explained: bool) -> Result<Type, ExpressionErrorKind> {
     let Some(point) = known.points.get(name.point.as_str()) else {
         let names = known.station.points.iter().map(|point| point.name.as_str()).filter(|_| explained);
         let near = nearest(&name.point, names);

@@ -19,7 +19,7 @@ pub use file::{KINDS, parse, schema};
 pub use kind::Kind;
 
 use crate::points::display::Display;
-use crate::table::Described;
+use crate::table::Description;
 use crate::wiring::Wiring;
 use crate::wiring::connection::Wired;
 use reigen_core::condition::debounce::ReadingTimes;
@@ -64,5 +64,5 @@ pub struct Point {
     /// What it is.
     pub kind: Kind,
     /// What stands beside it in the list to wire from.
-    pub described: Described,
+    pub described: Description,
 }

@@ -32,7 +32,7 @@ pub struct Plan {
 
 /// What the station's names of lines stand for.
 #[derive(Debug, Default)]
-struct Bound {
+struct LineBinding {
     /// The signals, each once.
     signals: Vec<usize>,
     /// The first name of each.
@@ -43,7 +43,7 @@ struct Bound {
     known: HashMap<usize, usize>,
 }
 
-impl Bound {
+impl LineBinding {
     fn add(&mut self, line: &LineName, signal: usize) {
         let number = *self.known.entry(signal).or_insert(self.signals.len());
         if number == self.signals.len() {
@@ -65,7 +65,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         let kind = if errors.len() < MOST_TOLD { known.explained(kind) } else { kind };
         errors.push(StationError { kind, span: line.span.clone() });
     };
-    let (mut lines, mut numbers) = (Bound::default(), Bound::default());
+    let (mut lines, mut numbers) = (LineBinding::default(), LineBinding::default());
     for point in &station.points {
         for line in point.kind.lines() {
             match known.level(&line.name) {

@@ -4,7 +4,7 @@ use reigen_core::logic::expression::{Expression, Reference, Span, Type};
 
 /// What a person has written beside a point: `address` and `remark`.
 #[derive(Debug, Default, Clone, PartialEq, Eq)]
-pub struct Described {
+pub struct Description {
     /// Its address in the controller, such as `%IX0.3` (IEC 61131-3).
     pub address: Option<String>,
     /// Anything else.

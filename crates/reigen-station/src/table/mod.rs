@@ -11,4 +11,4 @@ pub mod signal;
 pub(crate) mod tables;
 
 pub use error::{StationError, StationErrorKind};
-pub use field::{Described, Field, FieldColumn, FieldExpression, LineName};
+pub use field::{Description, Field, FieldColumn, FieldExpression, LineName};

@@ -5,7 +5,7 @@ use super::parts::{self, Part, PartKind, PartTable};
 use super::supply::Supply;
 use crate::spanned::Spanned;
 use crate::table::builder::Builder;
-use crate::table::{Described, StationErrorKind};
+use crate::table::{Description, StationErrorKind};
 use reigen_core::condition::debounce::HoldTimes;
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::units::{Amperes, Farads, Metres, Ohms, Seconds, Speed, Volts};
@@ -299,9 +299,9 @@ pub(crate) struct WiredTable {
 
 impl WiredTable {
     /// The wire, and what stands beside it in the list.
-    pub(crate) fn build(self, builder: &mut Builder<'_>) -> (Wired, Described) {
+    pub(crate) fn build(self, builder: &mut Builder<'_>) -> (Wired, Description) {
         let Self { sensor, device, terminal, cable, wiring, wire, address, remark } = self;
         let keys = WireKeys { sensor, device, terminal: Some(terminal), cable, wiring, wire };
-        (keys.build(builder), Described { address, remark })
+        (keys.build(builder), Description { address, remark })
     }
 }

@@ -10,7 +10,7 @@ pub mod range;
 pub mod sensor;
 pub mod supply;
 
-use crate::table::Described;
+use crate::table::Description;
 use card::Card;
 use connection::Wired;
 use place::{Group, Place};
@@ -38,7 +38,7 @@ pub struct Unread {
     /// How it is wired.
     pub wired: Wired,
     /// What stands beside it in the list to wire from.
-    pub described: Described,
+    pub described: Description,
 }
 
 impl Wiring {

@@ -12,12 +12,12 @@ use crate::table::error::MOST_TOLD;
 use std::collections::HashMap;
 
 /// Sensors and terminals by their names.
-pub(crate) struct Named<'a> {
+pub(crate) struct NameIndex<'a> {
     pub(crate) sensors: HashMap<&'a str, &'a Sensor>,
     pub(crate) terminals: HashMap<&'a str, Vec<Place<'a>>>,
 }
 
-impl<'a> Named<'a> {
+impl<'a> NameIndex<'a> {
     pub(crate) fn new(wiring: &'a Wiring) -> Self {
         let sensors = wiring.sensors.iter().rev().map(|sensor| (sensor.name.as_str(), sensor)).collect();
         let mut terminals: HashMap<&str, Vec<Place<'_>>> = HashMap::new();
@@ -47,7 +47,7 @@ pub(crate) fn check_names<'a>(
     chains: impl Iterator<Item = &'a ChainWiring>,
     builder: &mut Builder<'_>,
 ) {
-    let named = Named::new(wiring);
+    let named = NameIndex::new(wiring);
     for wired in wired {
         // What may be meant is looked for as long as it is told.
         let explained = builder.errors.len() < MOST_TOLD;
@@ -65,7 +65,7 @@ pub(crate) fn check_names<'a>(
 }
 
 /// Refuses a terminal that is not there, or that several cards have.
-fn check_terminal(wiring: &Wiring, named: &Named<'_>, terminal: &Spanned<String>, builder: &mut Builder<'_>) {
+fn check_terminal(wiring: &Wiring, named: &NameIndex<'_>, terminal: &Spanned<String>, builder: &mut Builder<'_>) {
     let explained = builder.errors.len() < MOST_TOLD;
     {
         match named.places(terminal.get_ref()).count() {

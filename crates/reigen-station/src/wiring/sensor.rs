@@ -101,14 +101,14 @@ impl OutputKind {
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(untagged, expecting = "a signal, such as \"4-20mA\" or [\"0.5 V\", \"4.5 V\"], is wanted here")]
 pub(crate) enum SignalText {
-    Named(String),
+    NameIndex(String),
     Ends([String; 2]),
 }
 
 impl SignalText {
     pub(crate) fn signal(&self) -> Result<Signal, String> {
         let [low, high] = match self {
-            Self::Named(text) => return text.parse(),
+            Self::NameIndex(text) => return text.parse(),
             Self::Ends(ends) => ends,
         };
         if let (Ok(low), Ok(high)) = (low.parse::<Volts>(), high.parse::<Volts>()) {

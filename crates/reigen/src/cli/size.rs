@@ -6,7 +6,7 @@ use reigen_core::analog::signal::Signal;
 use reigen_core::units::{Amperes, Farads, Hertz, Metres, Ohms, Seconds, Share, Speed, Volts};
 use reigen_station::sizing::capture::Capture;
 use reigen_station::sizing::colours::{Colour, Colours};
-use reigen_station::sizing::current_loop::{Known, Loop};
+use reigen_station::sizing::current_loop::{KnownEnd, Loop};
 use reigen_station::sizing::divider::Divider;
 use reigen_station::sizing::drive::Drive;
 use reigen_station::sizing::hysteresis::Hysteresis;
@@ -18,7 +18,7 @@ use reigen_station::sizing::registers::Registers;
 use reigen_station::sizing::series::Series;
 use reigen_station::sizing::source::Source;
 use reigen_station::sizing::speed::SpeedGiven;
-use reigen_station::sizing::{SizingError, Worked};
+use reigen_station::sizing::{SizingError, SizingResult};
 use reigen_station::wiring::CABLE_FARADS_PER_METRE;
 
 /// Everyday calculations: which resistor, capacitor, window, timer, period.
@@ -406,7 +406,7 @@ pub(crate) struct RegistersArguments {
 
 impl Sum {
     /// Works the sum.
-    pub(crate) fn work(&self) -> Result<Worked, SizingError> {
+    pub(crate) fn work(&self) -> Result<SizingResult, SizingError> {
         match self {
             Sum::Rc(given) => given.work(),
             Sum::Divider(given) => Divider {
@@ -484,7 +484,7 @@ impl Sum {
 }
 
 impl RcArguments {
-    fn work(&self) -> Result<Worked, SizingError> {
+    fn work(&self) -> Result<SizingResult, SizingError> {
         let levels = match (self.supply, self.rise_at, self.fall_at) {
             (Some(supply), Some(rise_at), Some(fall_at)) => Some(Levels::new(supply, rise_at, fall_at)?),
             _ => None,
@@ -503,7 +503,7 @@ impl RcArguments {
 }
 
 impl PullArguments {
-    fn work(&self) -> Result<Worked, SizingError> {
+    fn work(&self) -> Result<SizingResult, SizingError> {
         let cable = self.cable.filter(|cable| cable.0 > 0.0).map(|cable| Farads(cable.0 * CABLE_FARADS_PER_METRE));
         Pull {
             to: match self.to {
@@ -526,7 +526,7 @@ impl PullArguments {
 }
 
 impl SpeedArguments {
-    fn work(&self) -> Result<Worked, SizingError> {
+    fn work(&self) -> Result<SizingResult, SizingError> {
         let pulses = self.pulses_per_rev;
         SpeedGiven {
             pulses_per_rev: pulses,
@@ -543,12 +543,12 @@ impl SpeedArguments {
 }
 
 impl LoopArguments {
-    fn work(&self) -> Result<Worked, SizingError> {
+    fn work(&self) -> Result<SizingResult, SizingError> {
         let known = match (self.current, self.voltage, self.value, self.counts) {
-            (Some(current), ..) => Known::Current(current),
-            (_, Some(voltage), ..) => Known::Voltage(voltage),
-            (.., Some(value), _) => Known::Units(value),
-            (.., counts) => Known::Counts(counts.unwrap_or_default()),
+            (Some(current), ..) => KnownEnd::Current(current),
+            (_, Some(voltage), ..) => KnownEnd::Voltage(voltage),
+            (.., Some(value), _) => KnownEnd::Units(value),
+            (.., counts) => KnownEnd::Counts(counts.unwrap_or_default()),
         };
         Loop {
             signal: self.signal,

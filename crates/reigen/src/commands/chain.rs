@@ -22,7 +22,7 @@ use serde::Serialize;
 
 /// The whole result.
 #[derive(Debug, Serialize)]
-struct Told<'a> {
+struct ChainReport<'a> {
     load: &'a str,
     clock: &'a str,
     data: &'a str,
@@ -52,7 +52,7 @@ pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failu
         })?),
     };
     let [load, clock, data] = names.each_ref().map(String::as_str);
-    let told = Told { load, clock, data, chain: &chain, registers: registers.as_ref() };
+    let told = ChainReport { load, clock, data, chain: &chain, registers: registers.as_ref() };
     match arguments.json {
         true => out.json(&told),
         false => print(&told, origin, out),
@@ -168,8 +168,8 @@ fn margins(margins: EdgeMargins) -> String {
     format!("set-up {}, hold {}", time(margins.set_up), time(margins.hold))
 }
 
-fn print(told: &Told<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> {
-    let Told { load, clock, data, chain, registers } = told;
+fn print(told: &ChainReport<'_>, origin: Origin, out: &mut Out) -> Result<(), Failure> {
+    let ChainReport { load, clock, data, chain, registers } = told;
     out.line(format!("load {load}, clock {clock}, data {data}"))?;
     out.line("")?;
     let mut facts = Table::new(&["found", ""]);

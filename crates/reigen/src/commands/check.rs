@@ -1,7 +1,7 @@
 //! `reigen check`: the wiring, before power goes on.
 
 use crate::cli::CheckArguments;
-use crate::done::Done;
+use crate::done::Completion;
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
@@ -12,7 +12,7 @@ use reigen_io::output_file::{FinishedFile, Outputs, put_in_place};
 use reigen_run::points::number_of;
 use reigen_run::station_file::StationFile;
 use reigen_station::electrical::list::WireRow;
-use reigen_station::electrical::{Checked, check};
+use reigen_station::electrical::{WiringReport, check};
 use std::io::Write;
 use std::path::Path;
 
@@ -20,7 +20,7 @@ use std::path::Path;
 const WIDTH: u32 = 1280;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Failure> {
+pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Completion, Failure> {
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     let station = StationFile::open(&arguments.station)?;
     for name in &arguments.points {
@@ -40,7 +40,7 @@ pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Done, Fai
     print(&station, &checked, arguments.json, arguments.list, out)
 }
 
-fn picture(station: &StationFile, checked: &Checked, points: &[String]) -> Result<WiringPicture, Failure> {
+fn picture(station: &StationFile, checked: &WiringReport, points: &[String]) -> Result<WiringPicture, Failure> {
     wiring_picture(&station.station, checked, points).ok_or_else(|| Failure::Usage {
         message: "there is no circuit to draw: no point that is drawn has both a sensor and a terminal".to_owned(),
         help: "add sensor = \"…\" and terminal = \"…\" to the points, and the tables they name".to_owned(),

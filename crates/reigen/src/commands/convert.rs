@@ -10,7 +10,7 @@ use crate::tables::print_findings;
 use reigen_core::finding::Finding;
 use reigen_core::names::{counted, nearest, some_of};
 use reigen_core::time::{Nanos, seconds_short};
-use reigen_io::convert::{self, Chosen, ConvertError, Converted, convert};
+use reigen_io::convert::{self, ConversionSummary, ConvertError, LineSelection, convert};
 use reigen_io::output_file::put_in_place;
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
@@ -84,7 +84,7 @@ fn step(arguments: &ConvertArguments, format: Format, recording: &Recording) -> 
 }
 
 /// The lines that are wanted; each must be there.
-fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen, Failure> {
+fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<LineSelection, Failure> {
     let is = |name: &str, wanted: &str| name == wanted || name.rsplit('.').next() == Some(wanted);
     for wanted in &arguments.only {
         if !recording.lines().iter().any(|line| is(&line.name, wanted)) {
@@ -98,7 +98,7 @@ fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<Chosen,
         }
     }
     let wanted = |name: &str| arguments.only.is_empty() || arguments.only.iter().any(|wanted| is(name, wanted));
-    let chosen = Chosen::new(recording, wanted);
+    let chosen = LineSelection::new(recording, wanted);
     match chosen.lines.is_empty() {
         true => Err(Failure::Usage {
             message: "no line is left to be written".to_owned(),
@@ -113,7 +113,7 @@ fn findings(
     format: Format,
     recording: &Recording,
     (chosen, heading): (&[Line], &Heading),
-    done: &Converted,
+    done: &ConversionSummary,
 ) -> Vec<Finding> {
     let names: Vec<String> = chosen.iter().map(|line| line.name.clone()).collect();
     let mut findings = recording.findings(&names);

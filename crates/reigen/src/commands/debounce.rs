@@ -1,13 +1,13 @@
 //! `reigen debounce`: the bounce of a recording's lines, and the debounce that each needs.
 
 use crate::cli::DebounceArguments;
-use crate::done::Done;
+use crate::done::Completion;
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::reading::{self, read_options};
-use crate::views::debounce::{Json, JsonAdvice, JsonLines, Measured, Question, measure, print, print_all};
-use reigen_core::measure::advice::{Advised, Wish};
+use crate::views::debounce::{DebounceReport, Json, JsonAdvice, JsonLines, Question, measure, print, print_all};
+use reigen_core::measure::advice::{AdvisedMethod, Wish};
 use reigen_core::measure::debounce::Method;
 use reigen_draw::curve::CurvePicture;
 use reigen_draw::theme::Theme;
@@ -15,7 +15,7 @@ use reigen_io::output_file::Outputs;
 use std::path::Path;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, Failure> {
+pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Completion, Failure> {
     let options = read_options(&arguments.reading)?;
     arguments.draw.as_deref().map(picture::format_of).transpose()?;
     let recording = reading::open(&arguments.recording, &options)?;
@@ -31,7 +31,7 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
             true => out.json(&JsonLines { lines: measured.iter().map(JsonAdvice::new).collect() })?,
             false => print_all(&measured, out)?,
         }
-        return Ok(Done::Fine);
+        return Ok(Completion::Fine);
     };
     if arguments.json {
         out.json(&Json::new(one, arguments.true_count))?;
@@ -42,12 +42,12 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Done, 
         draw(one, arguments.true_count, path, out.outputs())?;
     }
     let gives = |count| one.debounced.advice.count == Some(count);
-    Ok(if arguments.true_count.is_none_or(gives) { Done::Fine } else { Done::Differs })
+    Ok(if arguments.true_count.is_none_or(gives) { Completion::Fine } else { Completion::Differs })
 }
 
 /// Draws the curves, the advised method's first.
-fn draw(measured: &Measured, true_count: Option<u64>, path: &Path, outputs: &Outputs) -> Result<(), Failure> {
-    let advised = measured.debounced.advice.advised.map_or("stable", Advised::method);
+fn draw(measured: &DebounceReport, true_count: Option<u64>, path: &Path, outputs: &Outputs) -> Result<(), Failure> {
+    let advised = measured.debounced.advice.advised.map_or("stable", AdvisedMethod::method);
     let mut methods: Vec<&Method> = measured.debounced.methods.iter().collect();
     methods.sort_by_key(|method| method.name != advised);
     let title = format!("{}: actuations counted at each debounce time", measured.line);

@@ -133,7 +133,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
 }
 
 /// A button of the walk that closes to ground, measured.
-fn measured(walk: &Walk, line: &str, contact: Contact) -> Result<debounce::Measured, Failure> {
+fn measured(walk: &Walk, line: &str, contact: Contact) -> Result<debounce::DebounceReport, Failure> {
     let question =
         debounce::Question { line: Some(line), asserted: Some(Asserted::Low), contact, wish: Wish::default() };
     let none = || Failure::Usage { message: format!("`{line}` was not measured"), help: String::new() };
@@ -150,7 +150,7 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
     let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
     let point = reigen_run::points::number_of(&station.station, "start_button")?;
-    let chosen = diagram::Chosen { points: vec![point], from, to, ..diagram::Chosen::default() };
+    let chosen = diagram::DiagramOptions { points: vec![point], from, to, ..diagram::DiagramOptions::default() };
     diagram::print(&diagram::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
     out.line("\nWhy was its second edge thrown away?\n")?;
     out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;

@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::reading::{self, read_options, replay};
-use crate::views::diagram::{Chosen, diagram, print};
+use crate::views::diagram::{DiagramOptions, diagram, print};
 use reigen_core::cast;
 use reigen_core::time::Nanos;
 use reigen_draw::theme::Theme;
@@ -29,7 +29,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     arguments.output.as_deref().map(picture::format_of).transpose()?;
-    let mut chosen = Chosen { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
+    let mut chosen = DiagramOptions { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
     let source = match arguments.around {
         Some(_) => Source::reopenable(&arguments.recording)?,
         None => Source::from(&arguments.recording),
@@ -68,10 +68,10 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
 }
 
 /// The points and scales that the arguments name.
-fn choose(arguments: &DrawArguments, station: &Station) -> Result<Chosen, Failure> {
+fn choose(arguments: &DrawArguments, station: &Station) -> Result<DiagramOptions, Failure> {
     let points = numbers_of(station, &arguments.points)?;
     let scales = arguments.scale.iter().map(|text| point_scale(station, text)).collect::<Result<_, _>>()?;
-    Ok(Chosen { points, scales, ..Chosen::default() })
+    Ok(DiagramOptions { points, scales, ..DiagramOptions::default() })
 }
 
 /// The time of `POINT:N`, in the recording's own times.

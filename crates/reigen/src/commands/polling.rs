@@ -31,7 +31,7 @@ const CURVE: usize = 200;
 
 /// The whole result.
 #[derive(Debug, Serialize)]
-struct Told {
+struct PollingReport {
     #[serde(skip_serializing_if = "Option::is_none")]
     period_ns: Option<Nanos>,
     /// How many equal readings in a row a pulse takes to be seen.
@@ -80,7 +80,7 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
         picture::write(&picture, path, (1280, 800), &Theme::LIGHT, out.outputs())?;
     }
     let periods = swept.map_or_else(Vec::new, |(from, to)| sweep(from, to, arguments.steps as usize));
-    let told = Told {
+    let told = PollingReport {
         period_ns: period,
         readings: arguments.readings,
         inputs: named
@@ -211,7 +211,7 @@ fn picture(
     }
 }
 
-fn print(told: &Told, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
+fn print(told: &PollingReport, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
     let time = |time: Option<Nanos>| time.map_or(String::new(), |time| time.to_string());
     if let Some(period) = told.period_ns {
         let readings = match told.readings {

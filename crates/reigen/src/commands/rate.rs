@@ -21,7 +21,7 @@ const ROUNDING: f64 = 1e-9;
 
 /// The whole result.
 #[derive(Debug, Serialize)]
-struct Told {
+struct RateReport {
     tick_s: f64,
     longest_period_s: f64,
     #[serde(flatten)]
@@ -32,12 +32,12 @@ struct Told {
     #[serde(skip_serializing_if = "Option::is_none")]
     mean_rpm: Option<f64>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    reference: Option<Held>,
+    reference: Option<RateFit>,
 }
 
 /// The readings held against a reference.
 #[derive(Debug, Serialize)]
-struct Held {
+struct RateFit {
     reference_hz: f64,
     /// The mean less the reference.
     error_hz: f64,
@@ -68,7 +68,7 @@ pub(crate) fn run(arguments: &RateArguments, out: &mut Out) -> Result<(), Failur
     }
 }
 
-fn tell(timer: &Timer, counts: &[u64], arguments: &RateArguments) -> Told {
+fn tell(timer: &Timer, counts: &[u64], arguments: &RateArguments) -> RateReport {
     let captured = work(timer, counts);
     let mut spread = Spread::default();
     captured.readings.iter().for_each(|reading| spread.take(reading.frequency_hz, 1));
@@ -77,7 +77,7 @@ fn tell(timer: &Timer, counts: &[u64], arguments: &RateArguments) -> Told {
     let mean_hz = (time > 0.0).then(|| captured.readings.len() as f64 / time);
     let rpm = |hertz: f64| arguments.pulses_per_rev.map(|pulses| hertz * 60.0 / pulses);
     let reference = arguments.reference.zip(mean_hz);
-    Told {
+    RateReport {
         tick_s: timer.tick().0,
         longest_period_s: timer.longest_period().0,
         mean_hz,
@@ -89,13 +89,13 @@ fn tell(timer: &Timer, counts: &[u64], arguments: &RateArguments) -> Told {
     }
 }
 
-fn hold(timer: &Timer, Hertz(reference_hz): Hertz, mean_hz: f64, readings: &[CaptureReading]) -> Held {
+fn hold(timer: &Timer, Hertz(reference_hz): Hertz, mean_hz: f64, readings: &[CaptureReading]) -> RateFit {
     let error = |reading: &CaptureReading| (reading.frequency_hz - reference_hz).abs();
     // Within its resolution is within one count of what the reference would give.
     let counts = timer.counts_of(reference_hz);
     let off = |reading: &&CaptureReading| (reading.counts as f64 - counts).abs() > 1.0 + ROUNDING;
     let beyond = readings.iter().filter(off).count() as u64;
-    Held {
+    RateFit {
         reference_hz,
         error_hz: mean_hz - reference_hz,
         error_percent: (mean_hz - reference_hz) / reference_hz * 100.0,
@@ -105,7 +105,7 @@ fn hold(timer: &Timer, Hertz(reference_hz): Hertz, mean_hz: f64, readings: &[Cap
     }
 }
 
-fn print(told: &Told, arguments: &RateArguments, counts: usize, out: &mut Out) -> Result<(), Failure> {
+fn print(told: &RateReport, arguments: &RateArguments, counts: usize, out: &mut Out) -> Result<(), Failure> {
     out.line(format!(
         "{}: {}, a tick of {}, {} bits: a period of up to {} does not wrap twice",
         arguments.captures.display(),

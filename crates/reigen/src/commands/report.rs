@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
-use crate::views::diagram::{Chosen, worked};
+use crate::views::diagram::{DiagramOptions, worked};
 use crate::views::run::show_displays;
 use askama::Template;
 use reigen_io::output_file::put_in_place;
@@ -21,7 +21,7 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     let points = numbers_of(&station.station, &arguments.points)?;
-    let chosen = Chosen { points, from: arguments.from, to: arguments.to, ..Chosen::default() };
+    let chosen = DiagramOptions { points, from: arguments.from, to: arguments.to, ..DiagramOptions::default() };
     let recording = reading::open(&arguments.recording, &options)?;
     let taken_for = recording.taken_for();
     let mut states = States::default();

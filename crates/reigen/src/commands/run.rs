@@ -1,7 +1,7 @@
 //! `reigen run`: a station worked over a recording.
 
 use crate::cli::RunArguments;
-use crate::done::Done;
+use crate::done::Completion;
 use crate::failure::Failure;
 use crate::gauge::{self, frame};
 use crate::print::Out;
@@ -17,7 +17,7 @@ use reigen_io::output_file::Outputs;
 use reigen_io::recording::Clock;
 use reigen_io::small_file;
 use reigen_io::source::Source;
-use reigen_run::gauge::{Gauge, Kept};
+use reigen_run::gauge::{Gauge, KeptReadings};
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::points::{number_of, parse_scale};
 use reigen_run::replay::RunOptions;
@@ -29,7 +29,7 @@ use reigen_station::station::Station;
 use std::path::Path;
 
 /// Runs the command.
-pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failure> {
+pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion, Failure> {
     let options = read_options(&arguments.reading)?;
     bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
@@ -47,7 +47,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     let mut states = States::default();
     let mut gauge = readings(&station.station, arguments, recording.origin())?;
     let streams = arguments.watch.is_none() && !arguments.json;
-    let (mut kept, mut printed) = (Kept::default(), Ok(()));
+    let (mut kept, mut printed) = (KeptReadings::default(), Ok(()));
     if let Some(gauge) = gauge.as_ref().filter(|_| streams) {
         gauge::print_head(gauge, out)?;
     }
@@ -70,7 +70,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
         Some(gauge) if arguments.watch.is_some() => {
             let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
             gauge::play(&gauge, &kept, arguments.speed, scale, out)?;
-            return Ok(Done::Fine);
+            return Ok(Completion::Fine);
         }
         Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(kept)),
         Some(_) => out.line("")?,
@@ -85,7 +85,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Done, Failu
     print(&station, &outcome, arguments.json, out)?;
     let failed = outcome.points.iter().any(|point| matches!(point, PointSummary::Expectation(told) if !told.pass));
     let differs = failed || outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
-    Ok(if differs { Done::Differs } else { Done::Fine })
+    Ok(if differs { Completion::Differs } else { Completion::Fine })
 }
 
 /// What the arguments ask of a run, and the truth that they name.
@@ -153,7 +153,7 @@ fn states_at(
 /// Reads what really happened.
 fn read_truth(path: &Path) -> Result<TruthFile, Failure> {
     let text =
-        read_text(path, small_file::Wanted::Json, "--truth wants the file that `reigen simulate --truth` wrote")?;
+        read_text(path, small_file::TextKind::Json, "--truth wants the file that `reigen simulate --truth` wrote")?;
     serde_json::from_str(&text).map_err(|error| Failure::Unreadable {
         file: path.display().to_string(),
         why: error.to_string(),

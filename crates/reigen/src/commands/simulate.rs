@@ -6,7 +6,7 @@ use crate::print::Out;
 use crate::simulation::{heading, parse, write_all};
 use reigen_core::time::Nanos;
 use reigen_io::output_file::put_in_place;
-use reigen_io::small_file::Wanted;
+use reigen_io::small_file::TextKind;
 use reigen_io::write::{Format, begin_file};
 use reigen_run::station_file::read_text;
 use reigen_station::simulate::Simulation;
@@ -14,7 +14,7 @@ use reigen_station::simulate::Simulation;
 /// Runs the command.
 pub(crate) fn run(arguments: &SimulateArguments, out: &Out) -> Result<(), Failure> {
     let name = arguments.scenario.display().to_string();
-    let source = read_text(&arguments.scenario, Wanted::Toml, "the argument is the scenario file")?;
+    let source = read_text(&arguments.scenario, TextKind::Toml, "the argument is the scenario file")?;
     let scenario = parse(&name, &source)?;
     let end = arguments.length.unwrap_or(scenario.duration);
     if end == Nanos(0) {

@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::first_station::first_station;
 use crate::print::Out;
 use crate::reading::{self, read_options};
-use crate::views::survey::{Json, Surveyed, print, survey};
+use crate::views::survey::{Json, SurveyReport, print, survey};
 use reigen_core::names::counted;
 use reigen_io::output_file::{Outputs, put_in_place};
 use std::io::Write as _;
@@ -36,7 +36,7 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
 }
 
 /// Writes a first station file; gives its name and how many points it has.
-fn write_station(surveyed: &Surveyed, path: &Path, outputs: &Outputs) -> Result<(String, usize), Failure> {
+fn write_station(surveyed: &SurveyReport, path: &Path, outputs: &Outputs) -> Result<(String, usize), Failure> {
     let (text, points) = first_station(&surveyed.recording, &surveyed.survey.lines, &surveyed.nameable);
     let mut file = outputs.create(path)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;

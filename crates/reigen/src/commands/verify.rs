@@ -1,11 +1,11 @@
 //! `reigen verify`: a station's expectations against recordings.
 
 use crate::cli::VerifyArguments;
-use crate::done::Done;
+use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{self, read_options};
-use crate::views::verify::{Held, Json, Verified, expectations, print};
+use crate::views::verify::{ExpectationResult, Json, VerifyReport, expectations, print};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
 use reigen_io::options::ReadOptions;
@@ -18,7 +18,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Runs the command.
-pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Failure> {
+pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Completion, Failure> {
     let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     let expects = |point: &Point| matches!(point.kind, Kind::Expect(_));
@@ -29,7 +29,7 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
         });
     }
     let recordings = recordings(&arguments.recordings)?;
-    let told: Vec<Result<Verified, Failure>> =
+    let told: Vec<Result<VerifyReport, Failure>> =
         recordings.par_iter().map(|path| verify(&station, path, &options)).collect();
     let (mut all, mut findings) = (Vec::new(), Vec::new());
     for told in told {
@@ -50,7 +50,7 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Done, Fa
         })?,
         false => print(&all, &findings, recordings.len(), out)?,
     }
-    Ok(if pass { Done::Fine } else { Done::Differs })
+    Ok(if pass { Completion::Fine } else { Completion::Differs })
 }
 
 /// The files that are named, and those in the folders that are named, by name.
@@ -81,12 +81,17 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
 }
 
 /// Holds the expectations against one recording.
-fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<Verified, Failure> {
+fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<VerifyReport, Failure> {
     let source = Source::reopenable(path)?;
     expectations(station, &|| reading::open_source(&source, options))
 }
 
-fn write_junit(station: &StationFile, all: &[Held], path: &Path, outputs: &Outputs) -> Result<(), Failure> {
+fn write_junit(
+    station: &StationFile,
+    all: &[ExpectationResult],
+    path: &Path,
+    outputs: &Outputs,
+) -> Result<(), Failure> {
     let mut report = Report::new(station.station.title.as_deref().unwrap_or(&station.name));
     let mut suites: Vec<TestSuite> = Vec::new();
     for told in all {

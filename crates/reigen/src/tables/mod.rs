@@ -15,10 +15,10 @@ use reigen_core::tally::Tally;
 use reigen_core::time::seconds_short;
 use reigen_core::units::significant;
 use reigen_run::outcome::Outcome;
-use reigen_station::electrical::Checked;
+use reigen_station::electrical::WiringReport;
 use reigen_station::electrical::terminals::TerminalRow;
 use reigen_station::simulate::judge::Judgement;
-use reigen_station::sizing::Worked;
+use reigen_station::sizing::SizingResult;
 use reigen_station::station::Station;
 use reigen_station::wiring::range::Range;
 
@@ -173,7 +173,7 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
 }
 
 /// A wiring check: findings, then the terminals to wire from.
-pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print_check(title: Option<&str>, checked: &WiringReport, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = title {
         out.line(on_one_line(title))?;
     }
@@ -194,7 +194,7 @@ pub(crate) fn print_check(title: Option<&str>, checked: &Checked, out: &mut Out)
 }
 
 /// The list to wire from: every wire, sorted by cable; what is wrong stands before it.
-pub(crate) fn print_wires(title: Option<&str>, checked: &Checked, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print_wires(title: Option<&str>, checked: &WiringReport, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = title {
         out.line(on_one_line(title))?;
     }
@@ -212,7 +212,7 @@ pub(crate) fn print_wires(title: Option<&str>, checked: &Checked, out: &mut Out)
 }
 
 /// The list to wire from, where there is anything to wire. Columns that are empty everywhere are left out.
-pub(crate) fn wires(checked: &Checked) -> Option<Table> {
+pub(crate) fn wires(checked: &WiringReport) -> Option<Table> {
     if checked.wires.is_empty() {
         return None;
     }
@@ -259,7 +259,7 @@ pub(crate) fn wires(checked: &Checked) -> Option<Table> {
 }
 
 /// The terminals to wire from, where there are any.
-pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
+pub(crate) fn terminals(checked: &WiringReport) -> Option<Table> {
     if checked.terminals.is_empty() {
         return None;
     }
@@ -306,7 +306,7 @@ pub(crate) fn terminals(checked: &Checked) -> Option<Table> {
 }
 
 /// A sum: what was given, what came of it, and by which formula.
-pub(crate) fn print_sum(worked: &Worked, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print_sum(worked: &SizingResult, out: &mut Out) -> Result<(), Failure> {
     let mut values = Table::new(&["given", ""]);
     for value in &worked.given {
         values.add_row([value.label.clone(), value.amount.to_string()]);

@@ -1,13 +1,13 @@
 //! The wiring of a station: what is wrong with it, in words and as circuits.
 
-use crate::done::Done;
+use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::tables;
 use reigen_core::finding::{Finding, Severity};
 use reigen_draw::schematic::WiringPicture;
 use reigen_run::station_file::StationFile;
-use reigen_station::electrical::Checked;
+use reigen_station::electrical::WiringReport;
 use reigen_station::electrical::list::WireRow;
 use reigen_station::electrical::schematic::schematics;
 use reigen_station::electrical::terminals::TerminalRow;
@@ -27,24 +27,24 @@ struct Summary<'a> {
 /// Prints what came of a check.
 pub(crate) fn print(
     station: &StationFile,
-    checked: &Checked,
+    checked: &WiringReport,
     json: bool,
     list: bool,
     out: &mut Out,
-) -> Result<Done, Failure> {
+) -> Result<Completion, Failure> {
     let title = station.station.title.as_deref();
-    let Checked { findings, terminals, wires } = checked;
+    let WiringReport { findings, terminals, wires } = checked;
     match (json, list) {
         (true, _) => out.json(&Summary { station: title, findings, terminals, wires })?,
         (false, true) => tables::print_wires(title, checked, out)?,
         (false, false) => tables::print_check(title, checked, out)?,
     }
     let wrong = findings.iter().any(|finding| finding.severity == Severity::Error);
-    Ok(if wrong { Done::Differs } else { Done::Fine })
+    Ok(if wrong { Completion::Differs } else { Completion::Fine })
 }
 
 /// The circuits of all sensors, or of the points that are named.
-pub(crate) fn wiring_picture(station: &Station, checked: &Checked, points: &[String]) -> Option<WiringPicture> {
+pub(crate) fn wiring_picture(station: &Station, checked: &WiringReport, points: &[String]) -> Option<WiringPicture> {
     let named: HashSet<&str> = points.iter().map(String::as_str).collect();
     let wanted = |point: &str| named.is_empty() || named.contains(point);
     let circuits = schematics(station, &checked.findings, &wanted);

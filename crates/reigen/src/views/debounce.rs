@@ -9,9 +9,9 @@ use crate::views::survey::JsonBurst;
 use reigen_core::cast;
 use reigen_core::condition::input::{Asserted, Contact, on_while_high};
 use reigen_core::lines::LineKind;
-use reigen_core::measure::advice::{Advice, Advised, Note, Wish};
+use reigen_core::measure::advice::{Advice, AdvisedMethod, Note, Wish};
 use reigen_core::measure::bounce::{BounceMeter, Bursts};
-use reigen_core::measure::debounce::{Debounced, LinesMeter, Method, Sense};
+use reigen_core::measure::debounce::{DebounceAnalysis, LinesMeter, Method, Sense};
 use reigen_core::measure::plateau::Plateau;
 use reigen_core::names::counted;
 use reigen_core::time::Nanos;
@@ -27,12 +27,12 @@ const MOST_PLATEAUS: usize = 1000;
 const SHOWN: usize = 12;
 
 /// A line measured as an input.
-pub(crate) struct Measured {
+pub(crate) struct DebounceReport {
     pub(crate) line: String,
     /// Normally closed contacts are on while open.
     contact: Contact,
     length: Nanos,
-    pub(crate) debounced: Debounced,
+    pub(crate) debounced: DebounceAnalysis,
 }
 
 /// What is asked of a recording's lines.
@@ -46,18 +46,18 @@ pub(crate) struct Question<'a> {
     pub(crate) wish: Wish,
 }
 
-impl Measured {
+impl DebounceReport {
     /// The time of `stable` that is advised.
     pub(crate) fn stable_time(&self) -> Nanos {
         match self.debounced.advice.advised {
-            Some(Advised::Stable(times)) => times.on.max(times.off),
+            Some(AdvisedMethod::Stable(times)) => times.on.max(times.off),
             _ => Nanos(0),
         }
     }
 }
 
 /// Measures one line of a recording, or all of them.
-pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Result<Vec<Measured>, Failure> {
+pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Result<Vec<DebounceReport>, Failure> {
     let Signals { numbers, mut names, .. } = signals(recording.lines(), |kind| *kind == LineKind::Level);
     let wanted = match question.line {
         Some(line) => Some(find_line(line, recording.lines()).map_err(|kind| refuse_line("--line", &kind))?),
@@ -73,9 +73,9 @@ pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Resu
     let sense = Sense { on_while_high, tick: recording.tick() };
     let contact = question.contact;
     let told = meter.finish(&names, sense, question.wish, length);
-    let measured: Vec<Measured> = told
+    let measured: Vec<DebounceReport> = told
         .into_iter()
-        .filter_map(|(line, debounced)| Some(Measured { line, contact, length, debounced: debounced? }))
+        .filter_map(|(line, debounced)| Some(DebounceReport { line, contact, length, debounced: debounced? }))
         .collect();
     if let (Some(line), true) = (question.line, measured.is_empty()) {
         return Err(Failure::Usage {
@@ -95,8 +95,8 @@ pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Resu
 }
 
 /// Prints one line for people: the advice, then what it rests on.
-pub(crate) fn print(measured: &Measured, true_count: Option<u64>, out: &mut Out) -> Result<(), Failure> {
-    let Measured { line, debounced, .. } = measured;
+pub(crate) fn print(measured: &DebounceReport, true_count: Option<u64>, out: &mut Out) -> Result<(), Failure> {
+    let DebounceReport { line, debounced, .. } = measured;
     let level = if debounced.on_while_high { "high" } else { "low" };
     out.line(format!(
         "{line}: {}, {} in {}, actuated while {level}",
@@ -124,7 +124,7 @@ pub(crate) fn print(measured: &Measured, true_count: Option<u64>, out: &mut Out)
 fn print_advice(advice: &Advice, out: &mut Out) -> Result<(), Failure> {
     match advice.advised {
         None => out.line(format!("→ no advice: {}", advice.reason))?,
-        Some(Advised::None) => out.line(format!("→ none: {}", advice.reason))?,
+        Some(AdvisedMethod::None) => out.line(format!("→ none: {}", advice.reason))?,
         Some(advised) => {
             out.line(format!("→ {}: {}", advised.method(), advice.reason))?;
             out.line(advised.toml().unwrap_or_default())?;
@@ -135,35 +135,35 @@ fn print_advice(advice: &Advice, out: &mut Out) -> Result<(), Failure> {
 }
 
 /// What a debounce counts and costs.
-fn cost(advised: Advised, count: Option<u64>) -> String {
+fn cost(advised: AdvisedMethod, count: Option<u64>) -> String {
     let counts = count.map_or(String::new(), |count| format!("counts {}; ", counted(count, "actuation")));
     let costs = match advised {
-        Advised::Stable(times) if times.on == times.off => {
+        AdvisedMethod::Stable(times) if times.on == times.off => {
             let time = cells::time(Some(times.on));
             format!("each change is reported {time} later, and pulses shorter than {time} are dropped")
         }
-        Advised::Stable(times) => format!(
+        AdvisedMethod::Stable(times) => format!(
             "an actuation is reported {} later, a release {} later",
             cells::time(Some(times.on)),
             cells::time(Some(times.off))
         ),
-        Advised::Lockout(time) => {
+        AdvisedMethod::Lockout(time) => {
             format!("a change is reported at once, and the next one {} later at the earliest", cells::time(Some(time)))
         }
-        Advised::None => String::new(),
+        AdvisedMethod::None => String::new(),
     };
     format!("{counts}{costs}")
 }
 
 /// One row for each line, then the lines to paste.
-pub(crate) fn print_all(all: &[Measured], out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print_all(all: &[DebounceReport], out: &mut Out) -> Result<(), Failure> {
     let mut rows = Table::new(&["line", "kind", "advice", "counts", "why"]);
-    for Measured { line, debounced, .. } in all {
+    for DebounceReport { line, debounced, .. } in all {
         let advice = &debounced.advice;
         let method = match advice.advised {
             None => "no advice".to_owned(),
-            Some(Advised::None) => "none needed".to_owned(),
-            Some(Advised::Stable(times)) if times.on != times.off => {
+            Some(AdvisedMethod::None) => "none needed".to_owned(),
+            Some(AdvisedMethod::Stable(times)) if times.on != times.off => {
                 format!("stable, on {}, off {}", cells::time(Some(times.on)), cells::time(Some(times.off)))
             }
             Some(advised) => format!("{} {}", advised.method(), cells::time(advised.times().map(|times| times.on))),
@@ -200,7 +200,7 @@ fn sides(bounce: &BounceMeter, contact: Contact) -> [(&'static str, &Bursts); 2]
     [("closing", closing), ("opening", opening)]
 }
 
-fn print_bounce(measured: &Measured, out: &mut Out) -> Result<(), Failure> {
+fn print_bounce(measured: &DebounceReport, out: &mut Out) -> Result<(), Failure> {
     let bounce = &measured.debounced.bounce;
     let mut bursts = Table::new(&["bursts", "count", "edges", "max edges", "median", "99 %", "longest"]);
     let sides = sides(bounce, measured.contact);
@@ -249,7 +249,7 @@ fn widest(method: &Method, most: usize) -> Vec<Plateau> {
 }
 
 /// The widest plateaus of both methods, by time.
-fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
+fn print_plateaus(debounced: &DebounceAnalysis, out: &mut Out) -> Result<(), Failure> {
     for method in &debounced.methods {
         let plateaus = widest(method, SHOWN);
         let all = method.curve.steps.len();
@@ -272,7 +272,7 @@ fn print_plateaus(debounced: &Debounced, out: &mut Out) -> Result<(), Failure> {
     Ok(())
 }
 
-fn print_true_count(debounced: &Debounced, count: u64, out: &mut Out) -> Result<(), Failure> {
+fn print_true_count(debounced: &DebounceAnalysis, count: u64, out: &mut Out) -> Result<(), Failure> {
     out.line("")?;
     for method in &debounced.methods {
         let (gives, ranges) = method.curve.giving(count);
@@ -364,10 +364,10 @@ struct JsonRanges {
 }
 
 impl<'a> JsonAdvice<'a> {
-    pub(crate) fn new(measured: &'a Measured) -> Self {
-        let Debounced { kind, edges, bounce, advice, .. } = &measured.debounced;
+    pub(crate) fn new(measured: &'a DebounceReport) -> Self {
+        let DebounceAnalysis { kind, edges, bounce, advice, .. } = &measured.debounced;
         let [(_, closing), (_, opening)] = sides(bounce, measured.contact);
-        let times = advice.advised.and_then(Advised::times);
+        let times = advice.advised.and_then(AdvisedMethod::times);
         Self {
             line: &measured.line,
             kind: kind.word(),
@@ -380,19 +380,19 @@ impl<'a> JsonAdvice<'a> {
                 dropouts: JsonBurst::new(&bounce.dropouts),
             },
             glitches: bounce.glitches.count() + bounce.dropouts.count(),
-            recommended: advice.advised.map(Advised::method),
+            recommended: advice.advised.map(AdvisedMethod::method),
             recommended_on_ns: times.map(|times| times.on),
             recommended_off_ns: times.map(|times| times.off),
             recommended_count: advice.count,
             ground: &advice.reason,
-            toml: advice.advised.and_then(Advised::toml),
+            toml: advice.advised.and_then(AdvisedMethod::toml),
             notes: advice.notes.iter().map(|note| note.code()).collect(),
         }
     }
 }
 
 impl<'a> Json<'a> {
-    pub(crate) fn new(measured: &'a Measured, true_count: Option<u64>) -> Self {
+    pub(crate) fn new(measured: &'a DebounceReport, true_count: Option<u64>) -> Self {
         let debounced = &measured.debounced;
         Self {
             advice: JsonAdvice::new(measured),
@@ -421,7 +421,7 @@ impl JsonMethod {
 }
 
 impl JsonTrueCount {
-    fn new(debounced: &Debounced, count: u64) -> Self {
+    fn new(debounced: &DebounceAnalysis, count: u64) -> Self {
         let ranges = |method: &Method| {
             let (gives, ranges) = method.curve.giving(count);
             JsonRanges { gives, ranges }
@@ -430,7 +430,7 @@ impl JsonTrueCount {
         // Those of the method that is recommended; of the other where only that one gives it.
         let order = debounced.methods.iter().map(|method| method.name);
         let mut order: Vec<&str> = order.collect();
-        let advised = debounced.advice.advised.map(Advised::method);
+        let advised = debounced.advice.advised.map(AdvisedMethod::method);
         order.sort_by_key(|name| Some(*name) != advised);
         let giving = order.iter().filter_map(|name| methods.get(name)).find(|ranges| ranges.gives);
         Self { count, ranges: giving.map_or_else(Vec::new, |ranges| ranges.ranges.clone()), methods }

@@ -16,7 +16,7 @@ use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
 use reigen_run::outcome::Outcome;
 use reigen_run::station_file::StationFile;
-use reigen_station::electrical::{Checked, check};
+use reigen_station::electrical::{WiringReport, check};
 
 /// The width of its pictures.
 const WIDTH: u32 = 1120;
@@ -35,18 +35,18 @@ pub(crate) struct ReportView {
     /// A class and words for each.
     verdict: Vec<(&'static str, String)>,
     facts: Vec<(&'static str, String)>,
-    wiring: Vec<Told>,
+    wiring: Vec<FindingView>,
     terminals: Vec<Rows>,
     wires: Vec<Rows>,
     circuits: Vec<Picture>,
     sections: Vec<Section>,
     pictures: Vec<Picture>,
     displays: Vec<(String, String)>,
-    findings: Vec<Told>,
+    findings: Vec<FindingView>,
 }
 
 /// A finding.
-struct Told {
+struct FindingView {
     class: &'static str,
     subject: String,
     message: String,
@@ -87,7 +87,7 @@ pub(crate) fn report(
 ) -> Result<ReportView, Failure> {
     let checked = check(&station.station);
     let wired = !checked.terminals.is_empty();
-    let wiring: Vec<Told> = checked.findings.iter().filter(|_| wired).map(Told::new).collect();
+    let wiring: Vec<FindingView> = checked.findings.iter().filter(|_| wired).map(FindingView::new).collect();
     let shown = |time| format!("{} s", seconds_short(outcome.origin.file_time_ns(time)));
     let facts = vec![
         ("read as", taken_for.join("; ")),
@@ -111,7 +111,7 @@ pub(crate) fn report(
         sections: sections(station, outcome),
         pictures: pictures(diagram)?,
         displays: outcome.displays.iter().map(|(name, rows)| (name.clone(), rows.join("\n"))).collect(),
-        findings: outcome.findings.iter().map(Told::new).collect(),
+        findings: outcome.findings.iter().map(FindingView::new).collect(),
     })
 }
 
@@ -119,7 +119,7 @@ pub(crate) fn report(
 const CIRCUITS: usize = 5;
 
 /// The circuits of all sensors, in pictures that fit on a page.
-fn circuits(station: &StationFile, checked: &Checked) -> Result<Vec<Picture>, Failure> {
+fn circuits(station: &StationFile, checked: &WiringReport) -> Result<Vec<Picture>, Failure> {
     let Some(mut rest) = wiring_picture(&station.station, checked, &[]) else { return Ok(Vec::new()) };
     let mut pictures = Vec::new();
     while !rest.circuits.is_empty() {
@@ -214,7 +214,7 @@ fn pictures(mut diagram: Diagram) -> Result<Vec<Picture>, Failure> {
     Ok(pictures)
 }
 
-impl Told {
+impl FindingView {
     fn new(finding: &Finding) -> Self {
         Self {
             class: finding.severity.word(),

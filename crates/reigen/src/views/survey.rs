@@ -21,7 +21,7 @@ use serde::Serialize;
 use std::collections::HashMap;
 
 /// A survey with what belongs to the recording.
-pub(crate) struct Surveyed {
+pub(crate) struct SurveyReport {
     pub(crate) recording: String,
     taken_for: Vec<String>,
     length: Nanos,
@@ -33,7 +33,7 @@ pub(crate) struct Surveyed {
     pub(crate) nameable: Vec<bool>,
 }
 
-impl Surveyed {
+impl SurveyReport {
     /// The lines of two levels.
     pub(crate) fn lines(&self) -> &[SurveyedLine] {
         &self.survey.lines
@@ -41,7 +41,7 @@ impl Surveyed {
 }
 
 /// Surveys a recording.
-pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
+pub(crate) fn survey(mut recording: Recording) -> Result<SurveyReport, Failure> {
     let known = LineNames::new(recording.lines());
     let bits = signals_among(recording.lines(), &known, |kind| *kind == LineKind::Level);
     let numbers =
@@ -54,7 +54,7 @@ pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
     let mut survey = surveyor.finish(recording.tick(), end, names, &numbers.names);
     let told: Vec<Finding> = recording.findings(names).into_iter().filter(|told| told.code != "no-level").collect();
     survey.findings.extend(told);
-    Ok(Surveyed {
+    Ok(SurveyReport {
         recording: recording.name().to_owned(),
         taken_for: recording.taken_for(),
         length: end,
@@ -66,7 +66,7 @@ pub(crate) fn survey(mut recording: Recording) -> Result<Surveyed, Failure> {
 }
 
 /// Prints it for people.
-pub(crate) fn print(surveyed: &Surveyed, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print(surveyed: &SurveyReport, out: &mut Out) -> Result<(), Failure> {
     let Survey { lines, analogs, .. } = &surveyed.survey;
     for told in &surveyed.taken_for {
         out.line(told)?;
@@ -105,7 +105,7 @@ const FOLDED: [&str; 3] = ["dead", "no-level", "late-level"];
 const MOST_NAMES: usize = 10;
 
 /// The findings as people read them: those of all dead lines are one.
-fn folded(surveyed: &Surveyed) -> Vec<Finding> {
+fn folded(surveyed: &SurveyReport) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut groups: IndexMap<(&str, &str), Vec<&str>> = IndexMap::new();
     for finding in &surveyed.survey.findings {
@@ -126,7 +126,7 @@ fn folded(surveyed: &Surveyed) -> Vec<Finding> {
     findings
 }
 
-fn level_table(surveyed: &Surveyed) -> Table {
+fn level_table(surveyed: &SurveyReport) -> Table {
     let mut rows = Table::new(&[
         "line",
         "kind",
@@ -226,7 +226,7 @@ pub(crate) struct Json<'a> {
 }
 
 /// The lines, each made as it is written.
-struct JsonLines<'a>(&'a Surveyed);
+struct JsonLines<'a>(&'a SurveyReport);
 
 impl Serialize for JsonLines<'_> {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -300,7 +300,7 @@ struct JsonAnalog<'a> {
 }
 
 impl<'a> Json<'a> {
-    pub(crate) fn new(surveyed: &'a Surveyed) -> Self {
+    pub(crate) fn new(surveyed: &'a SurveyReport) -> Self {
         let Survey { analogs, findings, .. } = &surveyed.survey;
         Self {
             recording: &surveyed.recording,

@@ -20,7 +20,7 @@ use serde::Serialize;
 
 /// One expectation against one recording.
 #[derive(Debug, Serialize)]
-pub(crate) struct Held {
+pub(crate) struct ExpectationResult {
     pub(crate) recording: String,
     pub(crate) expectation: String,
     pub(crate) pass: bool,
@@ -34,14 +34,14 @@ pub(crate) struct Held {
 pub(crate) struct Json<'a> {
     pub(crate) station: Option<&'a str>,
     pub(crate) pass: bool,
-    pub(crate) expectations: &'a [Held],
+    pub(crate) expectations: &'a [ExpectationResult],
     /// What looks wrong with the inputs, by recording.
-    pub(crate) findings: &'a [Told],
+    pub(crate) findings: &'a [RecordingFinding],
 }
 
 /// Something wrong with an input of one recording.
 #[derive(Debug, Serialize)]
-pub(crate) struct Told {
+pub(crate) struct RecordingFinding {
     pub(crate) recording: String,
     #[serde(flatten)]
     pub(crate) finding: Finding,
@@ -49,9 +49,9 @@ pub(crate) struct Told {
 
 /// What came of one recording.
 #[derive(Debug, Default)]
-pub(crate) struct Verified {
-    pub(crate) held: Vec<Held>,
-    pub(crate) findings: Vec<Told>,
+pub(crate) struct VerifyReport {
+    pub(crate) held: Vec<ExpectationResult>,
+    pub(crate) findings: Vec<RecordingFinding>,
 }
 
 /// Holds the expectations against a recording that can be opened again, and prints what comes of it.
@@ -68,7 +68,7 @@ pub(crate) fn show(
 pub(crate) fn expectations(
     station: &StationFile,
     recording: &dyn Fn() -> Result<Recording, Failure>,
-) -> Result<Verified, Failure> {
+) -> Result<VerifyReport, Failure> {
     let outcome =
         replay(station, recording()?, &RunOptions { values_enough: Some(1), ..RunOptions::default() }, &mut [])?;
     let states = |at: i64| -> Result<States, Failure> {
@@ -78,8 +78,9 @@ pub(crate) fn expectations(
         Ok(states)
     };
     let of_inputs = outcome.findings.iter().filter(|finding| InputWatch::CODES.contains(&finding.code));
-    let findings =
-        of_inputs.map(|finding| Told { recording: outcome.recording.clone(), finding: finding.clone() }).collect();
+    let findings = of_inputs
+        .map(|finding| RecordingFinding { recording: outcome.recording.clone(), finding: finding.clone() })
+        .collect();
     let mut all = Vec::new();
     for (point, summary) in station.station.points.iter().zip(&outcome.points) {
         let PointSummary::Expectation(ExpectSummary { pass, detail, failed_at }) = summary else { continue };
@@ -88,7 +89,7 @@ pub(crate) fn expectations(
             Some(at) => values(station, point, &states(at)?),
             None => Vec::new(),
         };
-        all.push(Held {
+        all.push(ExpectationResult {
             recording: outcome.recording.clone(),
             expectation: point.name.clone(),
             pass: *pass,
@@ -97,7 +98,7 @@ pub(crate) fn expectations(
             values,
         });
     }
-    Ok(Verified { held: all, findings })
+    Ok(VerifyReport { held: all, findings })
 }
 
 /// The values of an expectation's names.
@@ -111,7 +112,12 @@ fn values(station: &StationFile, point: &Point, states: &States) -> Vec<String> 
     names.into_iter().map(|name| format!("{name} = {}", value(name))).collect()
 }
 
-pub(crate) fn print(all: &[Held], findings: &[Told], recordings: usize, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print(
+    all: &[ExpectationResult],
+    findings: &[RecordingFinding],
+    recordings: usize,
+    out: &mut Out,
+) -> Result<(), Failure> {
     let mut rows = Table::new(&["recording", "expectation", "held", "how", "first failure", "values there"]);
     for told in all {
         rows.add_row([

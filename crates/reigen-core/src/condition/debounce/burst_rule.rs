@@ -19,19 +19,19 @@ pub struct BurstRule {
     ledger: Ledger,
     /// Verdicts on edges that no reading saw: nothing to decide.
     named: VecDeque<Verdict>,
-    state: Own,
+    state: OwnState,
 }
 
 /// What the burst rule must know of the past.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct State {
-    own: Own,
+    own: OwnState,
     inner: debounce::State,
 }
 
 /// What it must know itself.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-struct Own {
+struct OwnState {
     /// The last edge of the last accepted change and the bounce beside it.
     change: Option<Nanos>,
     /// Returned pulses with no change before them, until it is known what follows.
@@ -42,7 +42,7 @@ impl BurstRule {
     /// The rule over `inner`. A level held for `apart` ends a burst.
     pub fn new(inner: Box<dyn Debounce>, apart: Nanos) -> Self {
         let ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
-        Self { inner, apart, ledger, named: VecDeque::new(), state: Own::default() }
+        Self { inner, apart, ledger, named: VecDeque::new(), state: OwnState::default() }
     }
 
     fn is_beside(&self, one: Nanos, other: Nanos) -> bool {

@@ -1,6 +1,6 @@
 //! `lockout`: a change counts at once, and then the input is not looked at for a while.
 
-use super::{Debounce, HoldTimes, Ledger, Undecided};
+use super::{Debounce, HoldTimes, Ledger, PendingEdges};
 use crate::account::{Rejected, Rule};
 use crate::condition::debounce;
 use crate::time::Nanos;
@@ -24,7 +24,7 @@ pub struct State {
     /// The end of the lockout in force.
     locked_until: Option<Nanos>,
     /// Edges since the lockout began, without the one that began it.
-    within: Undecided,
+    within: PendingEdges,
 }
 
 impl Lockout {

@@ -17,7 +17,7 @@ pub use burst_rule::BurstRule;
 pub use lockout::Lockout;
 pub use pass::Pass;
 pub use rc::{Rc, RcSettings};
-pub use readings::{Read, ReadingTimes};
+pub use readings::{LineReader, ReadingTimes};
 pub use stable::Stable;
 
 use crate::account::{Account, Rejected, Rule, Verdict};
@@ -91,7 +91,7 @@ impl Settings {
             Settings::Sampled { every, count } => {
                 let times = ReadingTimes { period: every, phase: Nanos(0), catch: false };
                 let held = Nanos(every.0.saturating_mul(count.saturating_sub(1)));
-                let read = Read::new(times, Box::new(Stable::longer_than(held)));
+                let read = LineReader::new(times, Box::new(Stable::longer_than(held)));
                 Box::new(BurstRule::new(Box::new(read), Nanos(every.0.saturating_mul(count))))
             }
             Settings::Rc(settings) => {
@@ -154,7 +154,7 @@ pub enum State {
     /// Of `rc`.
     Rc(rc::State),
     /// Of readings, and of what follows them.
-    Read(Box<readings::State>),
+    LineReader(Box<readings::State>),
     /// Of the burst rule, and of the method that it names the pulses of.
     Burst(Box<burst_rule::State>),
 }
@@ -189,7 +189,7 @@ impl Ledger {
 
 /// Edges that have been taken and not yet judged.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-struct Undecided {
+struct PendingEdges {
     /// How many, of those that count.
     count: u64,
     /// The time of the first, whether it counts or not; meaningless where there is none.
@@ -198,7 +198,7 @@ struct Undecided {
     times: Vec<Nanos>,
 }
 
-impl Undecided {
+impl PendingEdges {
     fn clear(&mut self) {
         self.count = 0;
         self.times.clear();

@@ -1,6 +1,6 @@
 //! `rc`: a resistor and a capacitor before a Schmitt input.
 
-use super::{Debounce, Ledger, Undecided};
+use super::{Debounce, Ledger, PendingEdges};
 use crate::account::Rule;
 use crate::cast;
 use crate::condition::debounce;
@@ -53,7 +53,7 @@ pub struct State {
     last: Nanos,
     voltage: f64,
     open: bool,
-    burst: Undecided,
+    burst: PendingEdges,
 }
 
 impl Rc {
@@ -153,7 +153,7 @@ impl Debounce for Rc {
     }
 }
 
-impl Undecided {
+impl PendingEdges {
     /// Takes one more edge of the burst.
     fn take(&mut self, edge: Nanos, ledger: &Ledger) {
         if self.count == 0 {

@@ -1,6 +1,6 @@
 //! Readings: a line that is looked at only now and then, by a scan or a sampling debounce.
 
-use super::{Debounce, Ledger, Undecided};
+use super::{Debounce, Ledger, PendingEdges};
 use crate::account::{Rejected, Rule, Verdict};
 use crate::cast;
 use crate::condition::debounce;
@@ -32,26 +32,26 @@ impl ReadingTimes {
 /// A reading is the level after all edges at or before it. Of the edges since the last one, the last is seen if
 /// the level differs, and what follows works on it; the others are missed. A caught pulse is seen by its last edge
 /// but one, and its end at the reading after, together with what came while it was held.
-pub struct Read {
+pub struct LineReader {
     times: ReadingTimes,
     inner: Box<dyn Debounce>,
     /// The account of what the inner one was given.
     ledger: Ledger,
     /// Changes for the inner one.
     changes: Vec<Nanos>,
-    state: Own,
+    state: OwnState,
 }
 
 /// What readings must know of the past.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct State {
-    own: Own,
+    own: OwnState,
     inner: debounce::State,
 }
 
 /// What they must know themselves.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-struct Own {
+struct OwnState {
     /// The level after all edges so far, and at the last reading.
     input: bool,
     read: bool,
@@ -60,7 +60,7 @@ struct Own {
     /// Edges since the last reading, those before the counts began too.
     edges: u64,
     /// Those of them that count.
-    group: Undecided,
+    group: PendingEdges,
     /// The reading that takes them.
     due: Option<Nanos>,
     /// The level was seen to change at these readings; for each, its edge. Only where someone wants to know.
@@ -69,10 +69,10 @@ struct Own {
     last_edges: [Nanos; 2],
 }
 
-impl Read {
+impl LineReader {
     /// Readings before `inner`.
     pub fn new(times: ReadingTimes, inner: Box<dyn Debounce>) -> Self {
-        Self { times, inner, ledger: Ledger::default(), changes: Vec::new(), state: Own::default() }
+        Self { times, inner, ledger: Ledger::default(), changes: Vec::new(), state: OwnState::default() }
     }
 
     fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
@@ -171,7 +171,7 @@ impl Read {
     }
 }
 
-impl Debounce for Read {
+impl Debounce for LineReader {
     fn start(&mut self, on: bool) {
         self.state.input = on;
         self.state.read = on;
@@ -216,11 +216,11 @@ impl Debounce for Read {
     }
 
     fn save(&self) -> debounce::State {
-        debounce::State::Read(Box::new(State { own: self.state.clone(), inner: self.inner.save() }))
+        debounce::State::LineReader(Box::new(State { own: self.state.clone(), inner: self.inner.save() }))
     }
 
     fn restore(&mut self, state: debounce::State) {
-        if let debounce::State::Read(state) = state {
+        if let debounce::State::LineReader(state) = state {
             self.state = state.own;
             self.inner.restore(state.inner);
         }

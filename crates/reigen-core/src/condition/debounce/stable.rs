@@ -1,6 +1,6 @@
 //! `stable`: a change counts once it has held for its time.
 
-use super::{Debounce, HoldTimes, Ledger, Undecided};
+use super::{Debounce, HoldTimes, Ledger, PendingEdges};
 use crate::account::Rule;
 use crate::cast;
 use crate::condition::debounce;
@@ -28,7 +28,7 @@ pub struct State {
     /// The last edge of the burst; meaningless where no burst is open.
     last: Nanos,
     open: bool,
-    burst: Undecided,
+    burst: PendingEdges,
 }
 
 impl Stable {

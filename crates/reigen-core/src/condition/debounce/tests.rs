@@ -194,7 +194,7 @@ fn a_scan_catches_a_pulse_for_one_period() {
         ("the first reading is at the phase", true, &[2], &[5], "a"),
     ];
     for (what, catch, edges, output, fates) in cases {
-        let (changes, told) = told_by(Box::new(Read::new(scan(*catch), Box::new(Pass))), edges, 80);
+        let (changes, told) = told_by(Box::new(LineReader::new(scan(*catch), Box::new(Pass))), edges, 80);
         assert_eq!((changes.as_slice(), letters(&told).as_str()), (*output, *fates), "{what}");
     }
 }
@@ -217,7 +217,7 @@ proptest! {
         let (changes, mut fates) = reference::read(times, &edges, end);
         changes.iter().for_each(|(_, edge)| fates[*edge] = Fate::Accepted);
         let plain = (changes.into_iter().map(|(time, _)| time).collect(), fates);
-        let fast = told_by(Box::new(Read::new(times, Box::new(Pass))), &edges, end);
+        let fast = told_by(Box::new(LineReader::new(times, Box::new(Pass))), &edges, end);
         prop_assert!(same(fast.clone(), plain.clone()), "{:?} {:?}", fast, plain);
     }
 
@@ -249,7 +249,7 @@ proptest! {
     ) {
         let times = ReadingTimes { period: Nanos(every), phase: Nanos(3), catch };
         let inner = Settings::Sampled { every: Nanos(every + 1), count }.start();
-        let mut method = Read::new(times, inner);
+        let mut method = LineReader::new(times, inner);
         let (mut output, mut ledger) = (Vec::new(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
         method.start(false);
         let mut since = 0;

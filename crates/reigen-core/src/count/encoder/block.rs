@@ -3,15 +3,15 @@
 use super::decode::{Decode, Decoder, Step};
 use super::edges::{Head, NEVER, Spacing, take_turns};
 use super::health::Health;
-use super::homing::{Between, Homing, IndexDoes, Missing};
+use super::homing::{Homing, IndexDoes, Missing, RevolutionCounts};
 use super::settings::{Settings, Sources, counts_per_rev, wants_zero};
 use super::summary::EncoderSummary;
 use crate::block::{Block, Inputs, Outputs, Stateful};
 use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
-use crate::event::{Happening, What};
+use crate::event::{EventKind, Happening};
 use crate::rate::auto::{self, Auto};
-use crate::rate::lone::Lone;
+use crate::rate::lone::LoneEdges;
 use crate::rate::readings::{Reading, Sink};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -41,7 +41,7 @@ struct Sums {
     missing_counts: i64,
     /// Marks that did not come where a whole number of revolutions was made.
     missed_marks: u64,
-    lone: Lone,
+    lone: LoneEdges,
     edges: [u64; 2],
     spacing: Spacing,
     /// Counts of the raw channels, less those that a scan saw.
@@ -79,7 +79,7 @@ pub struct State {
     fault: bool,
     /// The last change of a channel, and which it was.
     last_edge: Option<(Nanos, bool)>,
-    between: Between,
+    between: RevolutionCounts,
     health: Health,
     speed: f64,
     sums: Sums,
@@ -88,7 +88,7 @@ pub struct State {
 }
 
 /// The columns that are filled.
-struct Shown<'a> {
+struct EncoderColumns<'a> {
     moving: &'a mut BitColumn,
     forward: &'a mut BitColumn,
     fault: &'a mut BitColumn,
@@ -133,7 +133,7 @@ impl Encoder {
             moving: false,
             fault: false,
             last_edge: None,
-            between: Between::default(),
+            between: RevolutionCounts::default(),
             health: Health::default(),
             speed: 0.0,
             sums: Sums::default(),
@@ -184,7 +184,7 @@ impl Encoder {
     }
 
     /// Starts at the first time at which all it reads has a level; passes what came up to then.
-    fn start(&mut self, inputs: &Inputs<'_>, heads: &mut [Head<'_>; 4], shown: &mut Shown<'_>) -> Option<()> {
+    fn start(&mut self, inputs: &Inputs<'_>, heads: &mut [Head<'_>; 4], shown: &mut EncoderColumns<'_>) -> Option<()> {
         let Sources { a, b, index, zero_on, raw } = self.sources;
         let all = [Some(a), Some(b), index, zero_on];
         let start = inputs.start(all.into_iter().flatten())?;
@@ -244,7 +244,7 @@ impl Encoder {
 
     /// It stands still once no count has come for long enough before `now`.
     #[inline]
-    fn pass_still(&mut self, now: Nanos, shown: &mut Shown<'_>) {
+    fn pass_still(&mut self, now: Nanos, shown: &mut EncoderColumns<'_>) {
         let Some((last, _)) = self.state.last_count.filter(|_| self.state.moving) else { return };
         let due = last + self.settings.still_after;
         if due >= now {
@@ -260,7 +260,7 @@ impl Encoder {
 
     /// One instant of the channels.
     #[inline]
-    fn step(&mut self, at: Nanos, a_changed: bool, b_changed: bool, shown: &mut Shown<'_>) {
+    fn step(&mut self, at: Nanos, a_changed: bool, b_changed: bool, shown: &mut EncoderColumns<'_>) {
         let Settings { decode, reverse, .. } = self.settings;
         let Some(decoder) = &mut self.state.decoder else { return };
         let step = decoder.step(decode, reverse, a_changed, b_changed);
@@ -284,7 +284,7 @@ impl Encoder {
     }
 
     #[inline]
-    fn count(&mut self, at: Nanos, forward: bool, shown: &mut Shown<'_>) {
+    fn count(&mut self, at: Nanos, forward: bool, shown: &mut EncoderColumns<'_>) {
         self.pass_still(at, shown);
         let amount = if forward { 1 } else { -1 };
         match self.state.last_count {
@@ -325,7 +325,7 @@ impl Encoder {
     /// Takes many edges at once, where the channels take turns and it goes on as it went; false where they do not.
     ///
     /// The same as [`step`](Self::step) for each of them, which stays the form to read.
-    fn turns(&mut self, a: &mut Head<'_>, b: &mut Head<'_>, limit: Nanos, shown: &mut Shown<'_>) -> bool {
+    fn turns(&mut self, a: &mut Head<'_>, b: &mut Head<'_>, limit: Nanos, shown: &mut EncoderColumns<'_>) -> bool {
         let (Some(decoder), Some((last, direction))) = (self.state.decoder, self.state.last_count) else {
             return false;
         };
@@ -385,7 +385,7 @@ impl Encoder {
     }
 
     #[cold]
-    fn illegal(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+    fn illegal(&mut self, at: Nanos, shown: &mut EncoderColumns<'_>) {
         self.state.sums.illegal += 1;
         self.state.sums.first_illegal.get_or_insert(at);
         self.state.last_illegal = Some(at);
@@ -399,7 +399,7 @@ impl Encoder {
     }
 
     /// Faults show as they stand after the instant.
-    fn set_fault(&mut self, at: Nanos, fault: bool, shown: &mut Shown<'_>) {
+    fn set_fault(&mut self, at: Nanos, fault: bool, shown: &mut EncoderColumns<'_>) {
         if self.state.fault == fault {
             return;
         }
@@ -411,7 +411,7 @@ impl Encoder {
     }
 
     /// The index rises.
-    fn mark(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+    fn mark(&mut self, at: Nanos, shown: &mut EncoderColumns<'_>) {
         self.state.sums.marks += 1;
         self.set_fault(at, false, shown);
         let last = self.state.last_count.map(|(_, forward)| forward);
@@ -437,7 +437,7 @@ impl Encoder {
     }
 
     /// `zero_on` rises.
-    fn zero_switch(&mut self, at: Nanos, shown: &mut Shown<'_>) {
+    fn zero_switch(&mut self, at: Nanos, shown: &mut EncoderColumns<'_>) {
         self.set_fault(at, false, shown);
         match self.settings.index_does {
             IndexDoes::Home => self.state.armed = Some(self.state.total),
@@ -445,7 +445,7 @@ impl Encoder {
         }
     }
 
-    fn zero(&mut self, at: Nanos, from_switch: Option<i64>, shown: &mut Shown<'_>) {
+    fn zero(&mut self, at: Nanos, from_switch: Option<i64>, shown: &mut EncoderColumns<'_>) {
         if self.state.sums.homings.len() < MOST_KEPT {
             let before = self.state.known.then_some(self.state.position);
             self.state.sums.homings.push(Homing { at, before, from_switch });
@@ -461,7 +461,7 @@ impl Encoder {
     }
 
     /// What the index and the switch do at `at`, after the count.
-    fn others(&mut self, at: Nanos, index: bool, zero_on: bool, shown: &mut Shown<'_>) {
+    fn others(&mut self, at: Nanos, index: bool, zero_on: bool, shown: &mut EncoderColumns<'_>) {
         self.state.index ^= index;
         self.state.zero_on ^= zero_on;
         if index && self.state.index {
@@ -472,7 +472,7 @@ impl Encoder {
         }
     }
 
-    fn work_heads(&mut self, [mut a, mut b, mut index, mut zero_on]: [Head<'_>; 4], shown: &mut Shown<'_>) {
+    fn work_heads(&mut self, [mut a, mut b, mut index, mut zero_on]: [Head<'_>; 4], shown: &mut EncoderColumns<'_>) {
         loop {
             let other = index.next().min(zero_on.next());
             loop {
@@ -501,7 +501,7 @@ impl Block for Encoder {
         else {
             return;
         };
-        let mut shown = Shown { moving, forward, fault, homed, position, speed };
+        let mut shown = EncoderColumns { moving, forward, fault, homed, position, speed };
         let Sources { a, b, index, zero_on, .. } = self.sources;
         let mut heads = [Some(a), Some(b), index, zero_on].map(|source| Head::of(&inputs, source));
         let mut raw_from = Nanos(0);
@@ -534,7 +534,7 @@ impl Block for Encoder {
         // In units it is a reading, which is told as such.
         let position = counts.first().filter(|_| self.settings.per_count.is_none());
         let steps = position.into_iter().flat_map(|column| column.times.iter().zip(&column.values));
-        sink.extend(steps.map(|(&at, &value)| (at, What::Value(value))));
+        sink.extend(steps.map(|(&at, &value)| (at, EventKind::Value(value))));
     }
 
     fn next_due(&self) -> Option<Nanos> {

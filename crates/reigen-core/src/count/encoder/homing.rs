@@ -44,7 +44,7 @@ pub struct Missing {
 
 /// What lies between two marks.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Between {
+pub struct RevolutionCounts {
     mark: Option<Nanos>,
     /// The direction of the count before the mark.
     before: Option<bool>,
@@ -52,7 +52,7 @@ pub struct Between {
     backward: i64,
 }
 
-impl Between {
+impl RevolutionCounts {
     /// A count.
     #[inline]
     pub fn count(&mut self, forward: bool) {
@@ -69,7 +69,7 @@ impl Between {
     /// The index rises on one side of its mark going forward and on the other going back. So marks compare where
     /// all counts between them went one way, or where both were passed the same way with some trembling between.
     pub fn mark(&mut self, at: Nanos, last: Option<bool>, expected: Option<i64>) -> Option<Missing> {
-        let past = std::mem::replace(self, Between { mark: Some(at), before: last, forward: 0, backward: 0 });
+        let past = std::mem::replace(self, RevolutionCounts { mark: Some(at), before: last, forward: 0, backward: 0 });
         let (from, expected) = past.mark.zip(expected)?;
         let counts = match (past.forward, past.backward) {
             (0, 0) => return None,

@@ -165,7 +165,7 @@ proptest! {
         let sensor = "output = \"open_collector\"\npull_up = \"10k\"\nleakage = \"10 uA\"\ndrop = \"0.3 V\"";
         let input = format!("asserted = \"low\"\nwiring = {{ supply = \"12 V\" }}\nwire = [{}]", wire.join(", "));
         let station = parse(&on_input(sensor, "5 V", "pull_up = { value = \"22k\" }", &input)).unwrap();
-        let named = super::super::Named::new(&station.wiring);
+        let named = super::super::NameIndex::new(&station.wiring);
         let circuits = super::super::circuits(&station, &named);
         let solved = Input::new(&circuits[0]).unwrap();
         let state = if conducting { State::Conducting } else { State::Resting };

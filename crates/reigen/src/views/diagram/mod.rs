@@ -32,7 +32,7 @@ const ENOUGH: u64 = 4096;
 
 /// What is drawn.
 #[derive(Debug, Default)]
-pub(crate) struct Chosen {
+pub(crate) struct DiagramOptions {
     /// Numbers of points, in the order of the rows.
     pub(crate) points: Vec<usize>,
     /// Scales that are fixed.
@@ -48,7 +48,7 @@ pub(crate) fn print(diagram: &Diagram, width: u32, out: &mut Out) -> Result<(), 
 }
 
 /// The row of a point in the making.
-enum Making {
+enum RowBuilder {
     Bit {
         raw: Option<(Place, Trace)>,
         /// What stands below the label.
@@ -66,12 +66,16 @@ enum Making {
         thresholds: Vec<f64>,
         unit: String,
         /// Of an encoder.
-        turning: Option<Box<turning::Making>>,
+        turning: Option<Box<turning::TurningBuilder>>,
     },
 }
 
 /// Works the station and gathers what is drawn.
-pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chosen) -> Result<Diagram, Failure> {
+pub(crate) fn diagram(
+    station: &StationFile,
+    recording: Recording,
+    chosen: &DiagramOptions,
+) -> Result<Diagram, Failure> {
     Ok(worked(station, recording, chosen, &mut |_: &mut WindowView<'_>| {})?.0)
 }
 
@@ -79,14 +83,15 @@ pub(crate) fn diagram(station: &StationFile, recording: Recording, chosen: &Chos
 pub(crate) fn worked(
     station: &StationFile,
     recording: Recording,
-    chosen: &Chosen,
+    chosen: &DiagramOptions,
     observer: &mut dyn Observer,
 ) -> Result<(Diagram, Outcome), Failure> {
     let origin = recording.origin();
     let from = chosen.from.and_then(|from| origin.since_start(from)).unwrap_or_default();
     let points: Vec<(usize, &Point)> =
         chosen.points.iter().filter_map(|&number| Some((number, station.station.points.get(number)?))).collect();
-    let mut making: Vec<Making> = points.iter().map(|(_, point)| Making::new(point, &station.station, from)).collect();
+    let mut making: Vec<RowBuilder> =
+        points.iter().map(|(_, point)| RowBuilder::new(point, &station.station, from)).collect();
     let (mut marks, mut marked) = (0, true);
     let mut verdicts = Vec::new();
     let is_input = |(_, point): &&(usize, &Point)| point.kind.input().is_some();
@@ -113,7 +118,7 @@ pub(crate) fn worked(
             points.par_iter().zip(&mut making).for_each(|((number, _), making)| {
                 column(*number).into_iter().for_each(|own| making.take(own, &columns, seen.lines, seen.line_numbers));
             });
-            marks = making.iter().map(Making::marks).sum();
+            marks = making.iter().map(RowBuilder::marks).sum();
             if marked && marks > MOST_MARKS {
                 seen.engine.forget();
                 marked = false;
@@ -150,24 +155,24 @@ fn thresholds_on(point: &Point, station: &Station) -> Vec<f64> {
     on_it.flat_map(|(_, levels)| [levels.above, levels.below]).collect()
 }
 
-impl Making {
+impl RowBuilder {
     fn new(point: &Point, station: &Station, from: Nanos) -> Self {
         match point.kind.fields().first().map(|field| field.column) {
             Some(FieldColumn::Count(_) | FieldColumn::Reading(_)) => {
                 let resolution = point.kind.fields().iter().any(|field| field.name == "resolution");
-                Making::Number {
+                RowBuilder::Number {
                     steps: Steps::new(from),
                     resolution: resolution.then(|| Steps::new(from)),
                     valid: point.kind.valid(),
                     thresholds: thresholds_on(point, station),
                     unit: point.kind.unit().unwrap_or_default().to_owned(),
-                    turning: turning::Making::of(point, station, from).map(Box::new),
+                    turning: turning::TurningBuilder::of(point, station, from).map(Box::new),
                 }
             }
             _ => {
                 let place = Place::of_input(point, station);
                 let line = point.kind.line().map(|line| line.name.clone());
-                Making::Bit {
+                RowBuilder::Bit {
                     line: line.or_else(|| point.kind.expressions().first().map(|_| String::new())),
                     raw: place.map(|place| (place, Trace::new(from))),
                     clean: Trace::new(from),
@@ -180,7 +185,7 @@ impl Making {
 
     /// Takes edges that were thrown away.
     fn mark(&mut self, thrown_away: impl Iterator<Item = (Nanos, Rule)>) {
-        if let Making::Bit { rejected, .. } = self {
+        if let RowBuilder::Bit { rejected, .. } = self {
             rejected.extend(thrown_away);
         }
     }
@@ -194,7 +199,7 @@ impl Making {
         numbers: &HashMap<String, usize>,
     ) {
         match self {
-            Making::Bit { raw, clean, ramp, .. } => {
+            RowBuilder::Bit { raw, clean, ramp, .. } => {
                 if let Some(bit) = columns.bit() {
                     clean.take(bit.since, bit.level, &bit.toggles);
                 }
@@ -207,7 +212,7 @@ impl Making {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
             }
-            Making::Number { steps, resolution, turning, .. } => {
+            RowBuilder::Number { steps, resolution, turning, .. } => {
                 if let Some(turning) = turning {
                     turning.take(columns, all, lines, numbers);
                 }
@@ -227,8 +232,8 @@ impl Making {
 
     fn marks(&self) -> usize {
         match self {
-            Making::Bit { rejected, .. } => rejected.len(),
-            Making::Number { .. } => 0,
+            RowBuilder::Bit { rejected, .. } => rejected.len(),
+            RowBuilder::Number { .. } => 0,
         }
     }
 
@@ -242,7 +247,7 @@ impl Making {
     ) -> Vec<Row> {
         let label = point.name.clone();
         match self {
-            Making::Bit { mut raw, line, mut clean, mut rejected, mut ramp } => {
+            RowBuilder::Bit { mut raw, line, mut clean, mut rejected, mut ramp } => {
                 ramp.iter_mut().for_each(|ramp| ramp.1.finish(end));
                 let mut raw = raw.take().map(|(_, raw)| raw);
                 raw.iter_mut().for_each(|raw| raw.finish(end));
@@ -252,7 +257,7 @@ impl Making {
                 let content = Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) };
                 vec![Row { label, under: line.unwrap_or_default(), content }]
             }
-            Making::Number { steps, resolution, valid, thresholds, unit, turning } => {
+            RowBuilder::Number { steps, resolution, valid, thresholds, unit, turning } => {
                 let mut levels: Vec<f64> = match summary {
                     Some(PointSummary::Counter(counter)) => {
                         let limits = counter.limits.iter().flatten();

@@ -16,7 +16,7 @@ const MOST_MARKS: usize = 100_000;
 
 /// An encoder's rows in the making.
 #[derive(Debug)]
-pub(super) struct Making {
+pub(super) struct TurningBuilder {
     /// The channels and the index.
     places: [Option<Place>; 3],
     channels: [Trace; 2],
@@ -25,7 +25,7 @@ pub(super) struct Making {
     speed: Steps,
 }
 
-impl Making {
+impl TurningBuilder {
     /// Of an encoder; `None` for other points.
     pub(super) fn of(point: &Point, station: &Station, from: Nanos) -> Option<Self> {
         let places = point.kind.encoder()?.map(|signal| signal.and_then(|signal| Place::of_signal(signal, station)));

@@ -8,7 +8,7 @@ use reigen_core::expand::expander::ExpanderSummary;
 use reigen_core::expand::word::WordSummary;
 use reigen_core::names::counted;
 use reigen_core::rate::meter::RateSummary;
-use reigen_core::rate::readings::{By, Made};
+use reigen_core::rate::readings::{Basis, BasisKind};
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Origin, seconds_short};
@@ -37,23 +37,23 @@ pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) 
 
 fn of_rate(rate: &RateSummary, origin: Origin) -> Vec<String> {
     let Some(made) = rate.made else { return vec!["no interval is complete yet, so there is no reading".to_owned()] };
-    let Made { at, edges, from, until, by } = made;
+    let Basis { at, edges, from, until, by } = made;
     let time = |time| format!("{} s", seconds_short(origin.file_time_ns(time)));
     let length = until.saturating_sub(from);
     let stretch = format!("from {} to {}", time(from), time(until));
     let times =
         format!("× {} = {}", resolved(rate.per_hertz, None), resolved(rate.last.unwrap_or_default(), rate.resolution));
     let mut lines = vec![match by {
-        By::Counted => format!(
+        BasisKind::Counted => format!(
             "{} in the window {stretch}: {edges} / {length} {times} {}",
             counted(edges.unsigned_abs(), "edge"),
             rate.unit
         ),
-        By::Timed => {
+        BasisKind::Timed => {
             format!("{} {stretch}: {edges} / {length} {times} {}", counted(edges.unsigned_abs(), "interval"), rate.unit)
         }
-        By::Fallen => format!("no edge since {}: not more than 1 / {length} {times} {}", time(from), rate.unit),
-        By::Stopped => {
+        BasisKind::Fallen => format!("no edge since {}: not more than 1 / {length} {times} {}", time(from), rate.unit),
+        BasisKind::Stopped => {
             let zero_after = rate.zero_after.map_or(String::new(), |zero| format!(" (zero_after is {zero})"));
             format!("no edge since {}: at {} that was {length}{zero_after}, so it is stopped", time(from), time(at))
         }

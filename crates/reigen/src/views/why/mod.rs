@@ -10,7 +10,7 @@ use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::waiting;
 use reigen_core::condition::input::InputSettings;
 use reigen_core::condition::input::InputSummary;
-use reigen_core::event::{Event, EventOrder, Real, What};
+use reigen_core::event::{Event, EventKind, EventOrder, Real};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::names::counted;
@@ -38,8 +38,8 @@ pub(crate) fn why(
     recording: Recording,
     point: usize,
     arguments: &WhyArguments,
-) -> Result<Told, Failure> {
-    let Some(asked) = station.station.points.get(point) else { return Ok(Told::default()) };
+) -> Result<WhyReport, Failure> {
+    let Some(asked) = station.station.points.get(point) else { return Ok(WhyReport::default()) };
     if let Some(at) = arguments.at {
         return at_time(station, recording, point, at);
     }
@@ -55,7 +55,7 @@ pub(crate) fn why(
 
 /// The answer: a head, lines of a table, and what it comes to.
 #[derive(Debug, Default, Serialize)]
-pub(crate) struct Told {
+pub(crate) struct WhyReport {
     point: String,
     head: String,
     #[serde(skip)]
@@ -83,7 +83,7 @@ fn file_seconds(time_ns: i64) -> String {
 }
 
 /// Prints an answer.
-pub(crate) fn print(told: &Told, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn print(told: &WhyReport, out: &mut Out) -> Result<(), Failure> {
     out.line(&told.head)?;
     if !told.reasons.is_empty() {
         out.line("")?;
@@ -121,7 +121,7 @@ fn of_input(
     recording: Recording,
     (number, point, settings): (usize, &Point, &InputSettings),
     arguments: &WhyArguments,
-) -> Result<Told, Failure> {
+) -> Result<WhyReport, Failure> {
     let place = Place::of_input(point, &station.station);
     let line = input_name(station, point);
     let mut fates = Fates::new(settings, recording.origin(), arguments.edge, most(arguments));
@@ -155,7 +155,7 @@ fn of_input(
         _ => String::new(),
     };
     let header = &["edge", "time", "went", "what became of it"];
-    Ok(Told { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
+    Ok(WhyReport { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
 }
 
 /// How many lines are kept: as many as are printed.
@@ -199,7 +199,7 @@ fn of_other(
     recording: Recording,
     (number, point): (usize, &Point),
     arguments: &WhyArguments,
-) -> Result<Told, Failure> {
+) -> Result<WhyReport, Failure> {
     let origin = recording.origin();
     let (mut order, mut waiting) = (EventOrder::default(), Vec::new());
     let mut reasons = Reasons::new(most(arguments));
@@ -232,7 +232,7 @@ fn of_other(
         sums += &scans.tell(outcome.to, counter.total);
     }
     let header = &["", "time", "what happened", ""];
-    Ok(Told { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
+    Ok(WhyReport { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
 }
 
 /// What a counter would count that took every scan while its bit is on: the classic mistake.
@@ -295,16 +295,18 @@ impl ScanCount {
     }
 }
 
-fn what_happened(what: What, unit: &str) -> String {
+fn what_happened(what: EventKind, unit: &str) -> String {
     match what {
-        What::Rejected(rule) => rule.word().to_owned(),
-        What::On => "on".to_owned(),
-        What::Off => "off".to_owned(),
-        What::Preset(preset) => format!("reached the preset {preset}"),
-        What::Value(value) => format!("became {value}"),
-        What::Reading(Real(value)) => format!("read {} {unit}", resolved(value, None)).trim_end().to_owned(),
-        What::BadFrame(clocks) => format!("a bad frame: {}, and its points kept their state", counted(clocks, "clock")),
-        What::NotCounted(why) => format!("not counted: {}", why.word()),
+        EventKind::Rejected(rule) => rule.word().to_owned(),
+        EventKind::On => "on".to_owned(),
+        EventKind::Off => "off".to_owned(),
+        EventKind::Preset(preset) => format!("reached the preset {preset}"),
+        EventKind::Value(value) => format!("became {value}"),
+        EventKind::Reading(Real(value)) => format!("read {} {unit}", resolved(value, None)).trim_end().to_owned(),
+        EventKind::BadFrame(clocks) => {
+            format!("a bad frame: {}, and its points kept their state", counted(clocks, "clock"))
+        }
+        EventKind::NotCounted(why) => format!("not counted: {}", why.word()),
     }
 }
 
@@ -359,7 +361,7 @@ fn readings_sum(readings: u64, least: Option<f64>, most: Option<f64>, unit: &str
 }
 
 /// Why a point is as it is at a time, back through the expressions to the inputs.
-fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -> Result<Told, Failure> {
+fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -> Result<WhyReport, Failure> {
     let origin = recording.origin();
     if origin.since_start(at).is_none() {
         return Err(Failure::Usage {
@@ -387,7 +389,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
             help: format!("it ends at {}", file_seconds(origin.file_time_ns(outcome.to))),
         });
     }
-    let mut told = Behind {
+    let mut told = ReasonTree {
         station,
         states: &states,
         lines: &line_numbers,
@@ -397,11 +399,11 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
         told: Vec::new(),
         reasons: Vec::new(),
     };
-    let Some(asked) = station.station.points.get(point) else { return Ok(Told::default()) };
+    let Some(asked) = station.station.points.get(point) else { return Ok(WhyReport::default()) };
     told.tell(point, 0);
     let reasons = told.reasons;
     let head = format!("{} at {}:", asked.name, file_seconds(at));
-    Ok(Told { point: asked.name.clone(), head, header: &[], reasons, more: 0, sums: String::new() })
+    Ok(WhyReport { point: asked.name.clone(), head, header: &[], reasons, more: 0, sums: String::new() })
 }
 
 /// A value as people say it.
@@ -415,7 +417,7 @@ fn in_words(value: Value) -> String {
 }
 
 /// The reasons behind a state, gathered on the way to the inputs.
-struct Behind<'a> {
+struct ReasonTree<'a> {
     station: &'a StationFile,
     states: &'a States,
     lines: &'a std::collections::HashMap<String, usize>,
@@ -427,7 +429,7 @@ struct Behind<'a> {
     reasons: Vec<Reason>,
 }
 
-impl Behind<'_> {
+impl ReasonTree<'_> {
     fn since(&self, since: Nanos) -> String {
         match since {
             Nanos(0) => "since the start".to_owned(),
