@@ -199,6 +199,30 @@ struct PendingEdges {
 }
 
 impl PendingEdges {
+    /// Takes one more edge of the burst.
+    fn take(&mut self, edge: Nanos, ledger: &Ledger) {
+        if self.count == 0 {
+            self.first = edge;
+        }
+        self.count += 1;
+        if ledger.wants_verdicts() {
+            self.times.push(edge);
+        }
+    }
+
+    /// Enters the burst into the ledger: bounce and one accepted where the output follows, else glitch.
+    fn settle(&mut self, follows: bool, decided: Nanos, ledger: &mut Ledger) {
+        let accepted = if follows { self.count.min(1) } else { 0 };
+        let rule = if follows { Rule::Bounce } else { Rule::Glitch };
+        ledger.account.accepted += accepted;
+        match rule {
+            Rule::Bounce => ledger.account.rejected.bounce += self.count - accepted,
+            _ => ledger.account.rejected.glitch += self.count,
+        }
+        ledger.tell(&self.times, decided, rule, follows);
+        self.clear();
+    }
+
     fn clear(&mut self) {
         self.count = 0;
         self.times.clear();

@@ -1,7 +1,6 @@
 //! `rc`: a resistor and a capacitor before a Schmitt input.
 
 use super::{Debounce, Ledger, PendingEdges};
-use crate::account::Rule;
 use crate::cast;
 use crate::condition::debounce;
 use crate::condition::schmitt::Levels;
@@ -150,31 +149,5 @@ impl Debounce for Rc {
         if let debounce::State::Rc(state) = state {
             self.state = state;
         }
-    }
-}
-
-impl PendingEdges {
-    /// Takes one more edge of the burst.
-    fn take(&mut self, edge: Nanos, ledger: &Ledger) {
-        if self.count == 0 {
-            self.first = edge;
-        }
-        self.count += 1;
-        if ledger.wants_verdicts() {
-            self.times.push(edge);
-        }
-    }
-
-    /// Enters the burst into the ledger: bounce and one accepted where the output follows, else glitch.
-    fn settle(&mut self, follows: bool, decided: Nanos, ledger: &mut Ledger) {
-        let accepted = if follows { self.count.min(1) } else { 0 };
-        let rule = if follows { Rule::Bounce } else { Rule::Glitch };
-        ledger.account.accepted += accepted;
-        match rule {
-            Rule::Bounce => ledger.account.rejected.bounce += self.count - accepted,
-            _ => ledger.account.rejected.glitch += self.count,
-        }
-        ledger.tell(&self.times, decided, rule, follows);
-        self.clear();
     }
 }
