@@ -5,6 +5,7 @@
 
 use proptest::prelude::*;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
+use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_run::actuator::{Actuator, Drive};
@@ -12,6 +13,7 @@ use reigen_run::error::RunError;
 use reigen_run::gauge::Gauge;
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::outcome::Outcome;
+use reigen_run::points::{numbers_of, point_scale};
 use reigen_run::replay::{RunOptions, replay};
 use reigen_run::session::{Binding, Session};
 use reigen_run::source::{Advance, LineSource, TakeAdvance};
@@ -235,4 +237,67 @@ fn a_station_that_names_other_lines_is_told_where() {
     let RunError::Station { errors, .. } = &error else { panic!("{error}") };
     assert_eq!(errors[0].span, 17..22);
     assert_eq!(error.to_string(), "station.toml has 1 error");
+}
+
+#[test]
+fn points_and_scales_are_taken_as_a_person_names_them() {
+    let station = station();
+    let points = |names: &[&str]| {
+        let names: Vec<String> = names.iter().map(|name| (*name).to_owned()).collect();
+        numbers_of(&station.station, &names).map_err(|error| error.to_string())
+    };
+    assert_eq!(points(&[]), Ok((0..station.station.points.len()).collect()));
+    assert_eq!(points(&["presses", "button"]), Ok(vec![1, 0]));
+    assert_eq!(points(&["butten"]), Err("the station has no point `butten`".to_owned()));
+    let scale = |text: &str| point_scale(&station.station, text).map_err(|error| error.to_string());
+    assert_eq!(scale("presses=-1..2.5e3"), Ok((1, (-1.0, 2500.0))));
+    for (text, message) in [
+        ("presses", "`presses` is no scale of a point"),
+        ("presses=1", "`presses=1` is no scale of a point"),
+        ("pressen=1..2", "the station has no point `pressen`"),
+        ("presses=1..x", "`1..x` is not two numbers"),
+        ("presses=1..inf", "`1..inf` is not two numbers"),
+        ("presses=2..1", "the scale 2..1 is the wrong way round"),
+    ] {
+        assert_eq!(scale(text), Err(message.to_owned()));
+    }
+}
+
+#[test]
+fn files_hold_what_counts_and_appear_together_or_not_at_all() {
+    let folder = tempfile::tempdir().unwrap();
+    let (trace, events) = (folder.path().join("trace.vcd"), folder.path().join("events.csv"));
+    let options = RunOptions { trace: Some(&trace), events: Some(&events), from: Some(60), ..RunOptions::default() };
+    let outcome = replay(&station(), Device::new(&[50, 80, 200, 230], &[66, 90]), &options, &mut []).unwrap();
+    let told = std::fs::read_to_string(&events).unwrap();
+    let times = told.lines().skip(1).filter_map(|line| line.split(',').next());
+    assert!(times.clone().count() > 8 && times.clone().all(|time| time.parse::<f64>().unwrap() >= 60e-9), "{told}");
+    assert_eq!(
+        told.lines().filter(|line| line.contains("presses,value")).count(),
+        2,
+        "they begin at 0, and one press follows"
+    );
+    assert!(matches!(&outcome.points[1], PointSummary::Counter(counter) if counter.value == Some(1)));
+    assert!(std::fs::read_to_string(&trace).unwrap().contains("$var wire 1 "));
+    // Where one cannot be put in its place, the other does not appear either.
+    let (again, blocked) = (folder.path().join("again.vcd"), folder.path().join("no/such/events.csv"));
+    let options = RunOptions { trace: Some(&again), events: Some(&blocked), ..RunOptions::default() };
+    assert!(replay(&station(), Device::new(&[50], &[]), &options, &mut []).is_err());
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
+}
+
+#[test]
+fn states_are_what_points_were_last_and_since_when() {
+    let station = station();
+    let mut states = States::default();
+    replay(&station, Device::new(&[50, 80], &[60]), &RunOptions::default(), &mut [&mut states]).unwrap();
+    let of = |point: &str, field: &str| {
+        let name = Reference { point: point.to_owned(), field: field.to_owned() };
+        states.of(&station.station, &name).map(|(value, since)| (value, since.0))
+    };
+    assert_eq!(of("button", ""), Some((Value::Bit(false), 87)));
+    assert_eq!(of("presses", ""), Some((Value::Integer(1), 57)));
+    assert_eq!(of("presses", "done"), Some((Value::Bit(false), 0)));
+    assert_eq!(of("run_on", ""), Some((Value::Bit(false), 107)));
+    assert_eq!(of("nobody", ""), None);
 }

@@ -64,3 +64,32 @@ impl Table {
         table.trim_fmt().trim_start_matches('\n').to_owned()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_stand_to_the_right_and_words_to_the_left() {
+        let mut table = Table::new(&["point", "count", "why"]);
+        table.add_row(["start_button", "7", "a"]).add_row(["x", "12", "b\u{1b}[2J\nc"]);
+        table.left(2);
+        assert_eq!((table.columns(), table.is_empty()), (3, false));
+        let lines: Vec<String> = table.in_letters(None).lines().map(str::to_owned).collect();
+        assert_eq!(lines[0], "point         count  why");
+        assert_eq!(lines[1], "start_button      7  a");
+        assert!(lines[2].starts_with("x                12  b"), "{}", lines[2]);
+        assert!(lines.len() == 3 && !lines[2].contains('\u{1b}'), "nothing acts on a terminal: {lines:?}");
+        // No line is wider than it may be, and no word is lost.
+        let narrow = table.in_letters(Some(16));
+        assert!(narrow.lines().all(|line| line.chars().count() <= 16), "{narrow}");
+        assert!(narrow.lines().count() > 3);
+    }
+
+    #[test]
+    fn a_table_without_a_head_begins_with_its_first_row() {
+        let mut table = Table::new(&[]);
+        table.add_row(["drum", "6 marks"]);
+        assert!(table.in_letters(None).starts_with("drum"));
+    }
+}

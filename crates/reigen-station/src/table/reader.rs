@@ -254,3 +254,141 @@ impl<'de> VariantAccess<'de> for Node<'_> {
         Err(ReadError::custom("a word stands alone"))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::table::tables::Tables;
+    use proptest::prelude::*;
+    use serde::Deserialize;
+    use std::collections::BTreeMap;
+
+    /// Whatever TOML can hold but dates.
+    #[derive(Debug, Clone, PartialEq, Deserialize)]
+    #[serde(untagged)]
+    enum Any {
+        Bool(bool),
+        Whole(i64),
+        Real(f64),
+        Text(String),
+        Array(Vec<Any>),
+        Table(BTreeMap<String, Any>),
+    }
+
+    fn any() -> impl Strategy<Value = Any> {
+        let leaf = prop_oneof![
+            any_bool().prop_map(Any::Bool),
+            proptest::num::i64::ANY.prop_map(Any::Whole),
+            proptest::num::f64::NORMAL.prop_map(Any::Real),
+            ".{0,12}".prop_map(Any::Text),
+        ];
+        leaf.prop_recursive(3, 24, 4, |inner| {
+            prop_oneof![
+                prop::collection::vec(inner.clone(), 0..4).prop_map(Any::Array),
+                prop::collection::btree_map("[a-z \"é]{0,6}", inner, 0..4).prop_map(Any::Table),
+            ]
+        })
+    }
+
+    fn any_bool() -> impl Strategy<Value = bool> {
+        proptest::bool::ANY
+    }
+
+    fn value(any: &Any) -> toml::Value {
+        match any {
+            Any::Bool(on) => (*on).into(),
+            Any::Whole(number) => (*number).into(),
+            Any::Real(number) => (*number).into(),
+            Any::Text(text) => text.as_str().into(),
+            Any::Array(items) => toml::Value::Array(items.iter().map(value).collect()),
+            Any::Table(table) => {
+                toml::Value::Table(table.iter().map(|(key, item)| (key.clone(), value(item))).collect())
+            }
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn what_the_parser_reads_is_what_is_read_here(table in prop::collection::btree_map("[a-z]{1,6}", any(), 0..5)) {
+            let text = toml::to_string(&value(&Any::Table(table.clone()))).unwrap();
+            let own: BTreeMap<String, Any> = read(&text).unwrap();
+            let theirs: BTreeMap<String, Any> = toml::from_str(&text).unwrap();
+            prop_assert_eq!(&own, &theirs, "{}", text);
+            prop_assert_eq!(own, table);
+        }
+
+        #[test]
+        fn a_place_is_where_the_value_stands(items in prop::collection::vec(0..100_000i64, 0..9), blanks in 0..5usize) {
+            let texts: Vec<String> = items.iter().map(i64::to_string).collect();
+            let text = format!("{}items = [{}]", "\n".repeat(blanks), texts.join(", "));
+            let read: BTreeMap<String, Vec<crate::spanned::Spanned<i64>>> = read(&text).unwrap();
+            for (item, written) in read["items"].iter().zip(&texts) {
+                prop_assert_eq!(&text[item.span()], written);
+                prop_assert_eq!(item.get_ref().to_string(), written.as_str());
+            }
+        }
+    }
+
+    #[derive(Debug, Deserialize)]
+    #[serde(deny_unknown_fields)]
+    #[expect(dead_code, reason = "only what cannot be read is looked at")]
+    struct Point {
+        line: String,
+        count: Option<u8>,
+        edge: Option<Edge>,
+        pair: Option<[f64; 2]>,
+    }
+
+    #[derive(Debug, Deserialize)]
+    #[serde(rename_all = "lowercase")]
+    enum Edge {
+        Rising,
+        Falling,
+    }
+
+    #[derive(Debug, Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct File {
+        #[serde(default)]
+        point: Tables<Point>,
+    }
+
+    #[test]
+    fn what_cannot_be_read_is_told_at_its_place() {
+        // The text, what stands at the place, and the message.
+        let cases = [
+            ("[point.a]\nline = 3", "3", "invalid type: integer `3`, expected a string"),
+            ("[point.a]\nline = 1999-12-31", "1999-12-31", "no date or time of day is wanted anywhere"),
+            ("[point.a]\nline = 'x'\ncount = 256", "256", "invalid value: integer `256`, expected u8"),
+            ("[point.a]\nline = 'x'\ncount = -1", "-1", "invalid value: integer `-1`, expected u8"),
+            (
+                "[point.a]\nline = 'x'\ncount = 99999999999999999999",
+                "99999999999999999999",
+                "integer number overflowed",
+            ),
+            ("[point.a]\nline = 'x'\npair = [1.0]", "[1.0]", "invalid length 1, expected an array of length 2"),
+            ("[point.a]\nline = 'x'\npair = [1.0, true]", "true", "invalid type: boolean `true`, expected f64"),
+            ("[point.a]\nline = 'x'\npair = [1.0, 1e999]", "1e999", "floating-point number overflowed"),
+            ("[point.a]\nline = 'x'\nedge = 'up'", "'up'", "unknown variant `up`, expected `rising` or `falling`"),
+            ("[point.a]\nline = 'x'\nedge = 3", "3", "a word is wanted here"),
+            (
+                "[point.a]\nline = 'x'\nlien = 'y'",
+                "lien",
+                "unknown field `lien`, expected one of `line`, `count`, `edge`, `pair`",
+            ),
+            ("[point.a]\ncount = 3", "[point.a]", "missing field `line`"),
+            ("[points.a]\nline = 'x'", "points", "unknown field `points`, expected `point`"),
+            ("point = 3", "3", "invalid type: integer `3`, expected a map"),
+        ];
+        for (text, place, message) in cases {
+            let error = read::<File>(text).map(|file| file.point.into_iter().count()).unwrap_err();
+            let span = error.span.clone().unwrap();
+            assert_eq!((&text[span], error.to_string().as_str()), (place, message), "{text}");
+        }
+        for text in ["[point.a", "point = ", "[point.a]\n[point.a]"] {
+            assert!(read::<File>(text).unwrap_err().span.is_some(), "{text}");
+        }
+        let file: File = read("[point.b]\nline = 'x'\nedge = 'falling'\n[point.a]\nline = 'y'").unwrap();
+        assert_eq!(file.point.into_iter().map(|(name, _)| name.into_inner()).collect::<Vec<_>>(), ["a", "b"]);
+    }
+}
