@@ -50,9 +50,12 @@ impl Write for Target {
     }
 }
 
-impl OutputFile {
-    /// See [`Outputs::create`].
-    pub(super) fn create(outputs: &Outputs, path: &Path) -> Result<Self, OutputError> {
+impl Outputs {
+    /// Begins a file that is to stand at `path`; `-` is standard output.
+    ///
+    /// # Errors
+    /// Where the folder is missing or cannot be written to, or the file that stands there may only be read.
+    pub fn create(&self, path: &Path) -> Result<OutputFile, OutputError> {
         let explain = |source| OutputError::Io { path: path.to_owned(), source };
         let target = match Destination::of(path)? {
             Destination::StandardOutput => Target::Standard(io::stdout()),
@@ -64,14 +67,16 @@ impl OutputFile {
                     }
                     File::options().write(true).open(&place).map_err(explain)?;
                 }
-                let made = outputs.temporary(|| temporary(folder_of(&place), existing.as_ref()));
+                let made = self.temporary(|| temporary(folder_of(&place), existing.as_ref()));
                 let (known, file) = made.map_err(explain)?;
                 Target::Temporary { file, known, place }
             }
         };
-        Ok(Self { path: path.to_owned(), writer: BufWriter::with_capacity(1 << 18, target) })
+        Ok(OutputFile { path: path.to_owned(), writer: BufWriter::with_capacity(1 << 18, target) })
     }
+}
 
+impl OutputFile {
     /// The file's name, as it was given.
     pub fn path(&self) -> &Path {
         &self.path

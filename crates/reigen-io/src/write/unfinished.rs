@@ -1,7 +1,5 @@
 //! What is in the making, so that whoever ends the program in the middle of its work can take it away.
 
-use super::output_error::OutputError;
-use super::output_file::OutputFile;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, TryLockError};
@@ -12,14 +10,6 @@ use tempfile::NamedTempFile;
 pub struct Outputs(Arc<Mutex<Vec<PathBuf>>>);
 
 impl Outputs {
-    /// Begins a file that is to stand at `path`; `-` is standard output.
-    ///
-    /// # Errors
-    /// Where the folder is missing or cannot be written to, or the file that stands there may only be read.
-    pub fn create(&self, path: &Path) -> Result<OutputFile, OutputError> {
-        OutputFile::create(self, path)
-    }
-
     /// Makes a folder and what is missing above it.
     ///
     /// # Errors
