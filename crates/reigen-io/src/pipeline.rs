@@ -325,9 +325,13 @@ impl<F: Format> Pipeline<F> {
             // A pipe may keep its reader waiting, so it has a thread of its own beside those that compute.
             let (go_on, filled) = match waits {
                 true => thread::scope(|scope| {
-                    let reader = scope.spawn(|| next(&mut read));
+                    let reader = thread::Builder::new().spawn_scoped(scope, || next(&mut read));
                     let (go_on, ()) = rayon::join(settle, parse);
-                    (go_on, reader.join().unwrap_or_else(|panic| resume_unwind(panic)))
+                    let filled = match reader {
+                        Ok(reader) => reader.join().unwrap_or_else(|panic| resume_unwind(panic)),
+                        Err(error) => Err(error.into()),
+                    };
+                    (go_on, filled)
                 }),
                 false => {
                     let (go_on, (filled, ())) = rayon::join(settle, || rayon::join(|| next(&mut read), parse));
