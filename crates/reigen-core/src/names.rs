@@ -49,7 +49,7 @@ pub fn counted(number: u64, what: &str) -> String {
     if number == 1 { format!("1 {what}") } else { format!("{number} {what}s") }
 }
 
-/// Names parted by commas; of many the first, and how many more there are.
+/// Names separated by commas: the first few, and how many more there are.
 pub fn some_of(names: &[&str]) -> String {
     const MOST: usize = 10;
     let first = names.get(..MOST).unwrap_or(names).join(", ");

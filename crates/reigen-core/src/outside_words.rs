@@ -1,4 +1,4 @@
-//! Words that come from outside (names in recordings, titles, units, paths), made safe for whoever looks at them.
+//! Words that come from outside (names in recordings, titles, units, paths), made safe to show.
 //!
 //! A name may hold anything: letters that move a terminal's cursor or colour it, that turn the direction of writing, or
 //! that end the line. What people see of such a name has a letter in place of each; what programs read (JSON, CSV) keeps it

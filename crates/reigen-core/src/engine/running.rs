@@ -1,4 +1,4 @@
-//! Running blocks: a closed list, so that whoever must know them all is told by the compiler when one comes.
+//! The running blocks, as a closed list: the compiler points at every place that must know a new one.
 
 use crate::analog::meter::{Analog, Scaled};
 use crate::analog::threshold::Threshold;

@@ -121,7 +121,7 @@ impl Pulses {
         self.lengths.len()
     }
 
-    /// The slowest period at which none is missed, whatever the phase: the shortest pulse, parted by the readings. `None` without
+    /// The slowest period at which none is missed, whatever the phase: the shortest pulse divided by the readings. `None` without
     /// pulses.
     pub fn slowest(&self, readings: u32) -> Option<Nanos> {
         self.lengths.first().map(|shortest| Nanos(*shortest / u64::from(readings.max(1))))

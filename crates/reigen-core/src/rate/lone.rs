@@ -1,9 +1,9 @@
-//! Edges that come so seldom that each is taken for the end of a standstill.
+//! Edges so far apart that the standstill timeout passes before each one.
 
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 
-/// Counts edges in a row of which each comes only after it had been taken for still.
+/// Counts consecutive edges that each came after the standstill timeout.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LoneEdges {
     last: Option<Nanos>,
