@@ -4,6 +4,8 @@
 //! recording and gives the engine.
 
 mod file;
+#[cfg(test)]
+mod key_tests;
 pub mod kind;
 pub mod line_names;
 pub mod plan;
