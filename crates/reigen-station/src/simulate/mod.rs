@@ -13,6 +13,8 @@ mod encoder;
 mod floating;
 pub mod judge;
 pub mod judge_readings;
+#[cfg(test)]
+mod key_tests;
 mod presses;
 mod profile;
 mod random;
