@@ -3,6 +3,8 @@
 pub mod branch;
 pub mod builder;
 pub(crate) mod contact;
+#[cfg(test)]
+mod damage_tests;
 pub mod error;
 pub mod field;
 pub(crate) mod finite;
