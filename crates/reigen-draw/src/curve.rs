@@ -1,7 +1,7 @@
 //! The count as a function of the debounce time, on a logarithmic scale, with the time that is recommended.
 
 use crate::axis::LogAxis;
-use crate::pen::{Align, Pen, Stroke};
+use crate::pen::{Align, Pen, Stroke, fitted};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
@@ -42,7 +42,13 @@ impl Scale {
 impl Drawing for CurvePicture<'_> {
     fn draw(&self, pen: &Pen<'_>, (width, height): (u32, u32), theme: &Theme) -> Result<(), PictureError> {
         let scale = self.scale(cast::i32_from_u32(width) - RIGHT, cast::i32_from_u32(height) - BOTTOM);
-        pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
+        pen.text(
+            &fitted(&self.title, 18, cast::i32_from_u32(width) - LEFT - 8),
+            (LEFT, TOP / 2),
+            18,
+            Align::Left,
+            theme.ink,
+        )?;
         draw_grid(pen, &scale, theme)?;
         if let Some(plateau) = self.methods.first().and_then(|method| method.plateau) {
             let (from, until) = (scale.times.x(plateau.from.0 as f64), scale.times.x(plateau.until.0 as f64));

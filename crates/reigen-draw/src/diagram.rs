@@ -2,7 +2,7 @@
 
 use crate::axis::axis;
 use crate::number::NumberRow;
-use crate::pen::{Align, Pen, Stroke};
+use crate::pen::{Align, Pen, Stroke, fitted, width_of};
 use crate::picture::{Drawing, PictureError};
 use crate::place::Place;
 use crate::theme::Theme;
@@ -84,7 +84,7 @@ impl Drawing for Diagram {
         let tall = (room / rows).min(ROW.1);
         let right = width - RIGHT;
         let bottom = TOP + tall * rows;
-        pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
+        pen.text(&fitted(&self.title, 18, width - LEFT - 8), (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
         self.draw_axis(pen, right, bottom, theme)?;
         for (row, top) in self.rows.iter().zip((0..).map(|number| TOP + number * tall)) {
             let gap = (tall / 8).max(2);
@@ -122,7 +122,10 @@ impl Diagram {
         for (mark, label) in &axis.marks {
             let x = self.x_of(self.origin.since_start(*mark).unwrap_or_default(), right);
             pen.line((x, TOP - 4), (x, bottom), theme.grid)?;
-            pen.text(label, (x, bottom + 12), 14, Align::Centre, theme.ink)?;
+            // A long label at the end stands within the picture all the same.
+            let end = right + RIGHT - 2;
+            let (at, align) = if x + width_of(label, 14) / 2 > end { (end, Align::Right) } else { (x, Align::Centre) };
+            pen.text(label, (at, bottom + 12), 14, align, theme.ink)?;
         }
         pen.line((LEFT, bottom), (right, bottom), theme.ink)?;
         pen.text(&format!("time in {}", axis.title), ((LEFT + right) / 2, bottom + 32), 14, Align::Centre, theme.faint)
@@ -132,9 +135,11 @@ impl Diagram {
         let middle = (lane.top + lane.bottom) / 2;
         let two = !row.under.is_empty() && lane.bottom - lane.top > 30;
         let shift = if two { 9 } else { 0 };
-        pen.text(&row.label, (LEFT - 12, middle - shift), 16, Align::Right, theme.ink)?;
+        let room = LEFT - 16;
+        pen.text(&fitted(&row.label, 16, room), (LEFT - 12, middle - shift), 16, Align::Right, theme.ink)?;
         if two {
-            pen.text(&row.under, (LEFT - 12, middle + 9), 12, Align::Right, theme.faint)?;
+            let under = fitted(&row.under, 12, room);
+            pen.text(&under, (LEFT - 12, middle + 9), 12, Align::Right, theme.faint)?;
         }
         match &row.content {
             Content::Bit { raw, clean, rejected, ramp } => {
@@ -150,7 +155,8 @@ impl Diagram {
             }
             Content::Number(number) => {
                 let place = Place { left: LEFT, right: lane.right, top: lane.top, bottom: lane.bottom };
-                number.draw(pen, place, &|x| self.column(x, lane.right), theme)
+                let name = if two { (middle - 17, middle + 15) } else { (middle - 8, middle + 8) };
+                number.draw(pen, place, name, &|x| self.column(x, lane.right), theme)
             }
         }
     }

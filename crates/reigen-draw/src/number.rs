@@ -32,6 +32,8 @@ const MARGIN: f64 = 0.06;
 
 /// The height of a label.
 const LABEL: u32 = 13;
+/// How far a label may reach into the gap between two rows.
+const GAP: i32 = 4;
 
 /// A lower end of a scale: not below 0 where no value is.
 fn not_below(least: f64, end: f64) -> f64 {
@@ -63,11 +65,12 @@ impl NumberRow {
         }
     }
 
-    /// Draws it; `column` gives the times of a column of pixels.
+    /// Draws it; `column` gives the times of a column of pixels. Its name stands between two heights, to the left.
     pub(crate) fn draw(
         &self,
         pen: &Pen<'_>,
         place: Place,
+        (name_top, name_bottom): (i32, i32),
         column: &dyn Fn(i32) -> (Nanos, Nanos),
         theme: &Theme,
     ) -> Stroke {
@@ -109,13 +112,18 @@ impl NumberRow {
             last = Some(end);
         }
         let (low, high) = self.scale();
-        if height > 30.0 {
-            // A narrow scale needs more digits to tell its ends apart.
-            let narrow = significant(low) == significant(high) && low != high;
-            let label =
-                |value: f64| if narrow { resolved(value, Some((high - low) / 10.0)) } else { significant(value) };
-            pen.text(&label(high), (left - 12, y(high)), LABEL, Align::Right, theme.faint)?;
-            pen.text(&label(low), (left - 12, y(low)), LABEL, Align::Right, theme.faint)?;
+        // A narrow scale needs more digits to tell its ends apart.
+        let narrow = significant(low) == significant(high) && low != high;
+        let label = |value: f64| if narrow { resolved(value, Some((high - low) / 10.0)) } else { significant(value) };
+        let half = cast::i32_from_u32(LABEL) / 2;
+        // An end whose label would lie on the row's name, or on another row, has none.
+        for (value, fits) in [
+            (high, y(high) + half <= name_top && y(high) - half >= top - GAP),
+            (low, y(low) - half >= name_bottom && y(low) + half <= bottom + GAP),
+        ] {
+            if fits {
+                pen.text(&label(value), (left - 12, y(value)), LABEL, Align::Right, theme.faint)?;
+            }
         }
         Ok(())
     }

@@ -6,6 +6,7 @@ use plotters::style::FontStyle;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use reigen_core::cast;
 use reigen_core::outside_words::on_one_line;
+use std::borrow::Cow;
 
 /// Where a text stands to its point.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,6 +26,20 @@ const FONT: &str = "sans-serif";
 pub(crate) fn register_font() {
     // It fails only for bytes that are no font, and these are.
     let _ = plotters::style::register_font(FONT, FontStyle::Normal, notosans::REGULAR_TTF);
+}
+
+/// About how wide a text is, in pixels: a letter of this font takes 0.58 of its height, as names of small letters have them.
+pub(crate) fn width_of(text: &str, size: u32) -> i32 {
+    cast::i32_from_f64(text.chars().count() as f64 * f64::from(size) * 0.58)
+}
+
+/// A text cut to so many pixels, with its end left out where it is too long.
+pub(crate) fn fitted(text: &str, size: u32, room: i32) -> Cow<'_, str> {
+    if width_of(text, size) <= room {
+        return Cow::Borrowed(text);
+    }
+    let letters = cast::usize_from_f64(f64::from(room) / (f64::from(size) * 0.58)).saturating_sub(1);
+    Cow::Owned(text.chars().take(letters).chain(['…']).collect())
 }
 
 /// A backend's error, in words.

@@ -1,7 +1,7 @@
 //! The share of pulses that are missed over the period of reading, on a logarithmic scale.
 
 use crate::axis::LogAxis;
-use crate::pen::{Align, Pen, Stroke};
+use crate::pen::{Align, Pen, Stroke, fitted};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
@@ -62,12 +62,21 @@ impl Drawing for PollingPicture {
             periods: LogAxis { left: LEFT, right: cast::i32_from_u32(width) - RIGHT, ends: periods },
             bottom: cast::i32_from_u32(height) - BOTTOM,
         };
-        pen.text(&self.title, (LEFT, TOP / 2), 18, Align::Left, theme.ink)?;
+        pen.text(
+            &fitted(&self.title, 18, cast::i32_from_u32(width) - LEFT - 8),
+            (LEFT, TOP / 2),
+            18,
+            Align::Left,
+            theme.ink,
+        )?;
         draw_grid(pen, &scale, theme)?;
         if let Some(period) = self.period {
             let x = scale.x(period);
             pen.line((x, TOP), (x, scale.bottom), theme.ink)?;
-            pen.text(&engineering(period.seconds(), "s"), (x + 6, TOP + 10), 14, Align::Left, theme.ink)?;
+            // On the side of its line that has more room: the curves' names stand beside the picture.
+            let (beside, align) =
+                if x > scale.periods.right / 2 { (x - 6, Align::Right) } else { (x + 6, Align::Left) };
+            pen.text(&engineering(period.seconds(), "s"), (beside, TOP + 10), 14, align, theme.ink)?;
         }
         self.draw_curves(pen, &scale, theme)?;
         Ok(())

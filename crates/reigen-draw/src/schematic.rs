@@ -1,6 +1,6 @@
 //! The circuits of sensors: from the supply over the wire to the terminal, what is wrong in red.
 
-use crate::pen::{Align, Pen, Stroke};
+use crate::pen::{Align, Pen, Stroke, fitted};
 use crate::picture::{Drawing, PictureError};
 use crate::theme::Theme;
 use plotters::prelude::*;
@@ -43,7 +43,13 @@ impl Drawing for WiringPicture {
         if height < self.needed_height() {
             return Err(PictureError::Room { rows: self.circuits.len(), needed: self.needed_height() });
         }
-        pen.text(&self.title, (24, TITLE / 2), 20, Align::Left, theme.ink)?;
+        pen.text(
+            &fitted(&self.title, 20, cast::i32_from_u32(width) - 24 - 8),
+            (24, TITLE / 2),
+            20,
+            Align::Left,
+            theme.ink,
+        )?;
         for (number, circuit) in self.circuits.iter().enumerate() {
             let top = TITLE + ROW * cast::i32_from_usize(number);
             Row { pen, theme, circuit, top, width: cast::i32_from_u32(width) }.draw()?;
