@@ -6,6 +6,8 @@ pub mod convert;
 pub mod error;
 pub mod options;
 pub mod recording;
+#[cfg(test)]
+mod recording_tests;
 pub use write::{events, output_file, trace};
 
 pub mod write;
