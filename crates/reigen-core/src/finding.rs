@@ -1,5 +1,6 @@
 //! Findings: what a person should know, and what to do about it.
 
+use crate::time::Nanos;
 use serde::Serialize;
 
 /// How much a finding matters.
@@ -38,6 +39,9 @@ pub struct Finding {
     pub message: String,
     /// What to do about it.
     pub remedy: String,
+    /// When it first was, where it is of a time.
+    #[serde(skip)]
+    pub at: Option<Nanos>,
     /// The sum that it rests on, with its numbers.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sum: Option<String>,
@@ -94,6 +98,7 @@ impl Finding {
             subject: subject.to_owned(),
             message,
             remedy: remedy.to_owned(),
+            at: None,
             sum: None,
             remedies: None,
         }
@@ -107,6 +112,11 @@ impl Finding {
     /// The finding with the sum that it rests on.
     pub fn with_sum(self, sum: String) -> Self {
         Self { sum: Some(sum), ..self }
+    }
+
+    /// The finding with the time at which it first was.
+    pub fn first_at(self, time: Nanos) -> Self {
+        Self { at: Some(time), ..self }
     }
 
     /// A warning; see [`Finding`] for the parts.

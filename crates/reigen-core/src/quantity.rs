@@ -2,6 +2,7 @@
 
 use crate::names::list;
 use crate::time::{MOST_FILE_TIME_NS, Nanos};
+use std::fmt;
 use thiserror::Error;
 
 /// The longest time that a setting may have: ten years.
@@ -260,6 +261,17 @@ pub struct SampleRate {
     millihertz: u64,
     /// The time between two samples where it is a whole number of nanoseconds.
     whole_period: Option<u64>,
+}
+
+/// The rate in hertz, to the millihertz that it is kept in.
+impl fmt::Display for SampleRate {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (whole, rest) = (self.millihertz / 1000, self.millihertz % 1000);
+        match rest {
+            0 => write!(formatter, "{whole}Hz"),
+            _ => write!(formatter, "{}Hz", format!("{whole}.{rest:03}").trim_end_matches('0')),
+        }
+    }
 }
 
 impl SampleRate {

@@ -28,6 +28,11 @@ impl Nanos {
         self.0 as f64 / 1e9
     }
 
+    /// The time as a place in the recording, from its start on: see [`place`].
+    pub fn place(self) -> String {
+        place(i64::try_from(self.0).unwrap_or(i64::MAX))
+    }
+
     /// The time before this one by `other`, or zero.
     pub fn saturating_sub(self, other: Nanos) -> Nanos {
         Nanos(self.0.saturating_sub(other.0))
@@ -118,9 +123,92 @@ pub fn seconds_short(file_time_ns: i64) -> String {
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
+/// A place in a recording as people read it: to the millisecond, or to three digits in the first second: `48.065 s`,
+/// `1.25 ms`. [`seconds_short`] has all digits.
+pub fn place(file_time_ns: i64) -> String {
+    let sign = if file_time_ns < 0 { "-" } else { "" };
+    let size = file_time_ns.unsigned_abs();
+    if size < SECOND {
+        return format!("{sign}{}", crate::units::short_time(Nanos(size)));
+    }
+    let rounded = size.saturating_add(MILLISECOND / 2) / MILLISECOND * MILLISECOND;
+    let text = format!("{sign}{}.{:03}", rounded / SECOND, rounded % SECOND / MILLISECOND);
+    format!("{} s", text.trim_end_matches('0').trim_end_matches('.'))
+}
+
+/// Places one below the other, in seconds with as many digits as tell neighbours apart: three at least.
+pub fn places(file_times_ns: &[i64]) -> Vec<String> {
+    let shown = |digits: u32| -> Vec<String> { file_times_ns.iter().map(|&time| seconds_to(time, digits)).collect() };
+    let tells = |shown: &[String]| {
+        let pairs = file_times_ns.windows(2).zip(shown.windows(2));
+        pairs.into_iter().all(|(times, texts)| times.first() == times.last() || texts.first() != texts.last())
+    };
+    (3..9).map(shown).find(|shown| tells(shown)).unwrap_or_else(|| shown(9))
+}
+
+/// A time in seconds with so many digits behind the point, at most nine.
+fn seconds_to(file_time_ns: i64, digits: u32) -> String {
+    let sign = if file_time_ns < 0 { "-" } else { "" };
+    let step = 10u64.pow(9 - digits.min(9));
+    let rounded = file_time_ns.unsigned_abs().saturating_add(step / 2) / step * step;
+    let rest = format!("{:09}", rounded % SECOND);
+    let digits = usize::try_from(digits).unwrap_or(9);
+    format!("{sign}{}.{} s", rounded / SECOND, rest.get(..digits).unwrap_or(&rest))
+}
+
+/// Nanoseconds in a second, and in a millisecond.
+const SECOND: u64 = 1_000_000_000;
+const MILLISECOND: u64 = 1_000_000;
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn a_place_is_told_to_the_millisecond() {
+        let cases: [(i64, &str); 7] = [
+            (0, "0 s"),
+            (48_064_661_062, "48.065 s"),
+            (30_000_000_000, "30 s"),
+            (1_999_600_000, "2 s"),
+            (1_234_567, "1.23 ms"),
+            (-1_500, "-1.5 µs"),
+            (i64::MIN, "-9223372036.855 s"),
+        ];
+        for (time_ns, text) in cases {
+            assert_eq!(place(time_ns), text);
+        }
+    }
+
+    #[test]
+    fn places_below_one_another_are_told_apart() {
+        for (times, shown) in [
+            (vec![], vec![]),
+            (vec![30_000_000_000, 30_005_000_000], vec!["30.000 s", "30.005 s"]),
+            (vec![30_001_914_977, 30_002_177_686, 30_002_474_841], vec!["30.0019 s", "30.0022 s", "30.0025 s"]),
+            (vec![5, 5, 6], vec!["0.000000005 s", "0.000000005 s", "0.000000006 s"]),
+            (vec![-1_500_000_000], vec!["-1.500 s"]),
+        ] {
+            assert_eq!(places(&times), shown);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn neighbours_that_differ_are_shown_different(times in prop::collection::vec(-10_000_000_000i64..10_000_000_000, 0..20)) {
+            let mut times = times;
+            times.sort_unstable();
+            let shown = places(&times);
+            for (pair, texts) in times.windows(2).zip(shown.windows(2)) {
+                prop_assert_eq!(pair[0] == pair[1], texts[0] == texts[1], "{:?} {:?}", pair, texts);
+            }
+            for (time, text) in times.iter().zip(&shown) {
+                let seconds: f64 = text.trim_end_matches(" s").parse().unwrap();
+                prop_assert!((seconds - *time as f64 / 1e9).abs() <= 0.0005, "{} as {}", time, text);
+            }
+        }
+    }
 
     #[test]
     fn lengths_of_time_print_exactly_in_a_sensible_unit() {

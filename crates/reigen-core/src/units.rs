@@ -414,9 +414,17 @@ pub fn engineering_to(value: f64, symbol: &str, digits: usize) -> String {
     format!("{} {prefix}{symbol}", significant_to(value / 10f64.powi(3 * step), digits))
 }
 
-/// A length of time with three digits, as people read it.
+/// A length of time with three digits, as people read it; from 1000 s on in whole seconds.
 pub fn short_time(time: Nanos) -> String {
-    engineering(time.seconds(), "s")
+    short_time_to(time, 3)
+}
+
+/// The same with so many significant digits.
+pub fn short_time_to(time: Nanos, digits: usize) -> String {
+    match time.seconds() {
+        seconds if seconds >= 999.5 => format!("{seconds:.0} s"),
+        seconds => engineering_to(seconds, "s", digits),
+    }
 }
 
 #[cfg(test)]

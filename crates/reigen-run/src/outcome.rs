@@ -6,7 +6,7 @@ use reigen_core::engine::Engine;
 use reigen_core::finding::Finding;
 use reigen_core::names::counted;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_core::time::{Nanos, Origin, place};
 use reigen_station::simulate::judge::Judgement;
 use reigen_station::station::Station;
 
@@ -41,8 +41,8 @@ pub struct Outcome {
 pub(crate) fn ignored(station: &Station, engine: &Engine) -> Vec<Finding> {
     let told = engine.ignored().into_iter().filter_map(|(point, count)| {
         let name = &station.points.get(point)?.name;
-        let message = format!("it was asked to blink {} while it still did", counted(count, "time"));
-        let remedy = "those are ignored: fewer flashes or shorter ones, where each should show";
+        let message = format!("it was told to blink {} while it was still blinking", counted(count, "time"));
+        let remedy = "those requests are ignored: use fewer or shorter flashes if each request must show";
         Some(Finding::note("blink-ignored", name, message, remedy))
     });
     told.collect()
@@ -52,9 +52,9 @@ pub(crate) fn ignored(station: &Station, engine: &Engine) -> Vec<Finding> {
 pub(crate) fn faults(station: &Station, engine: &Engine, origin: Origin) -> Vec<Finding> {
     let told = engine.faults().into_iter().filter_map(|(point, count, first)| {
         let name = &station.points.get(point)?.name;
-        let at = seconds_short(origin.file_time_ns(first));
+        let at = place(origin.file_time_ns(first));
         let message = format!(
-            "its expression had no result {}, first at {at} s: a division by zero, or a number beyond all bounds; the last value was held",
+            "its expression had no result {}, first at {at}: a division by zero or a number out of range; the last value was held",
             if count == 1 { "once".to_owned() } else { format!("{count} times") }
         );
         let remedy = "keep the divisor from zero: MAX(1, …), or SEL";

@@ -13,6 +13,7 @@ mod print;
 mod program;
 mod progress;
 mod reading;
+mod shell_word;
 mod simulation;
 mod summary;
 mod table_view;

@@ -86,10 +86,16 @@ impl Table {
     }
 
     /// The table without the columns that are empty, or zero, in each row.
-    fn without_silent_columns(&self) -> Self {
+    pub(crate) fn without_silent_columns(&self) -> Self {
         let says = |column: usize| self.column(column).skip(1).any(|cell| !matches!(cell, "" | "0" | "0 s"));
         let kept: Vec<usize> = (0..self.columns()).filter(|column| *column == 0 || says(*column)).collect();
         self.of_columns(&kept)
+    }
+
+    /// The table with the columns whose heads are wanted.
+    pub(crate) fn of_heads(&self, wanted: impl Fn(&&str) -> bool) -> Self {
+        let heads = self.header.iter().map(String::as_str).enumerate();
+        self.of_columns(&heads.filter(|(_, head)| wanted(head)).map(|(number, _)| number).collect::<Vec<_>>())
     }
 
     /// Some of its columns.

@@ -3,7 +3,8 @@
 use super::debounce::Settings;
 use super::input::InputSettings;
 use crate::account::{Rule, Verdict};
-use crate::time::{Nanos, Origin, seconds_short};
+use crate::time::{Nanos, Origin, place};
+use crate::units::short_time;
 
 /// An edge among its neighbours.
 #[derive(Debug, Clone, Copy)]
@@ -27,11 +28,14 @@ impl Edge {
         self.next.is_none_or(|next| next > verdict.decided)
     }
 
-    /// `fell back after 1.2 ms`.
-    fn back(&self) -> String {
+    /// `fell back after 1.2 ms`; with all digits where fewer would hide that it is less than a limit.
+    fn back(&self, limit: Option<Nanos>) -> String {
         let word = if self.on { "fell back" } else { "came back" };
         match self.held() {
-            Some(held) => format!("{word} after {held}"),
+            Some(held) if limit.is_some_and(|limit| short_time(limit) == short_time(held)) => {
+                format!("{word} after {held}")
+            }
+            Some(held) => format!("{word} after {}", short_time(held)),
             None => "held to the end".to_owned(),
         }
     }
@@ -41,7 +45,7 @@ impl Edge {
 ///
 /// `verdict` is `None` where the recording ended before its fate was settled.
 pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, origin: Origin) -> String {
-    let at = |time: Nanos| format!("{} s", seconds_short(origin.file_time_ns(time)));
+    let at = |time: Nanos| place(origin.file_time_ns(time));
     let Some(verdict) = verdict else {
         return "pending: the recording ends before its fate is settled".to_owned();
     };
@@ -54,16 +58,21 @@ pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, 
             format!("{}, back at the old state, and settled there at {}", rule.word(), at(verdict.decided))
         }
         (Some(rule), Settings::Stable(times)) => {
-            format!("{}, {}, less than {}", rule.word(), edge.back(), times.of(edge.on))
+            let limit = times.of(edge.on);
+            format!("{}, {}, less than {limit}", rule.word(), edge.back(Some(limit)))
         }
         (Some(rule), Settings::Lockout(_)) => {
             format!("{}, within the lockout that lasted to {}", rule.word(), at(verdict.decided))
         }
         (Some(rule), Settings::Sampled { every, count }) => {
-            format!("{}, {}, before it was read alike {count} times in a row, every {every}", rule.word(), edge.back())
+            format!(
+                "{}, {}, before it was read alike {count} times in a row, every {every}",
+                rule.word(),
+                edge.back(None)
+            )
         }
         (Some(rule), Settings::Rc(_)) => {
-            format!("{}, {}, before the voltage had passed the threshold", rule.word(), edge.back())
+            format!("{}, {}, before the voltage had passed the threshold", rule.word(), edge.back(None))
         }
         (Some(rule), Settings::Pass) => rule.word().to_owned(),
     }
@@ -86,8 +95,8 @@ fn accepted(debounce: Settings, edge: Edge, verdict: &Verdict, at: &impl Fn(Nano
 pub fn waiting(settings: &InputSettings, on: bool, since: Nanos, time: Nanos) -> String {
     let held = time.saturating_sub(since);
     match settings.debounce.times() {
-        Some(times) => format!("it has held for {held}, and {} are wanted", times.of(on)),
-        None => format!("it has held for {held}, and is read at the next scan"),
+        Some(times) => format!("it has held for {}, {} are needed", short_time(held), times.of(on)),
+        None => format!("it has held for {}, and is read at the next scan", short_time(held)),
     }
 }
 
@@ -135,9 +144,9 @@ mod tests {
                 &[
                     "bounce, fell back after 1 ms, less than 8 ms",
                     "bounce, came back after 1 ms, less than 8 ms",
-                    "accepted, held for 8 ms: on at 0.02 s",
+                    "accepted, held for 8 ms: on at 20 ms",
                     "glitch, came back after 1 ms, less than 8 ms",
-                    "glitch, back at the old state, and settled there at 0.049 s",
+                    "glitch, back at the old state, and settled there at 49 ms",
                     "pending: the recording ends before its fate is settled",
                 ],
             ),
@@ -147,9 +156,9 @@ mod tests {
                 &[10, 11, 30, 33],
                 &[
                     "accepted, on at once",
-                    "accepted, off at the end of the lockout, at 0.018 s",
+                    "accepted, off at the end of the lockout, at 18 ms",
                     "accepted, on at once",
-                    "accepted, off at the end of the lockout, at 0.038 s",
+                    "accepted, off at the end of the lockout, at 38 ms",
                 ],
             ),
             (
@@ -157,10 +166,10 @@ mod tests {
                 None,
                 &[11, 12, 13, 52],
                 &[
-                    "missed, changed again before the reading at 0.015 s",
-                    "missed, changed again before the reading at 0.015 s",
-                    "accepted, read alike 2 times: on at 0.02 s",
-                    "accepted, read alike 2 times: off at 0.06 s",
+                    "missed, changed again before the reading at 15 ms",
+                    "missed, changed again before the reading at 15 ms",
+                    "accepted, read alike 2 times: on at 20 ms",
+                    "accepted, read alike 2 times: off at 60 ms",
                 ],
             ),
             (
@@ -169,12 +178,12 @@ mod tests {
                 &[10, 12, 30],
                 &[
                     "glitch, fell back after 2 ms, before the voltage had passed the threshold",
-                    "glitch, back at the old state, and settled there at 0.012 s",
-                    "accepted, the voltage passed the threshold: on at 0.03885869 s",
+                    "glitch, back at the old state, and settled there at 12 ms",
+                    "accepted, the voltage passed the threshold: on at 38.9 ms",
                 ],
             ),
             (Settings::Pass, None, &[10], &["accepted, on at once: there is no debounce"]),
-            (Settings::Pass, Some(scan), &[11], &["accepted, on at the reading at 0.02 s"]),
+            (Settings::Pass, Some(scan), &[11], &["accepted, on at the reading at 20 ms"]),
         ];
         for (debounce, scan, edges, wanted) in cases {
             let told = reasons(debounce, scan, edges, 100);
@@ -190,7 +199,7 @@ mod tests {
         let hold = HoldTimes { on: Nanos(8 * MS), off: Nanos(15 * MS) };
         let settings = InputSettings { on_while_high: true, scan: None, debounce: Settings::Stable(hold) };
         let told = |on| waiting(&settings, on, Nanos(10 * MS), Nanos(13 * MS));
-        assert_eq!(told(true), "it has held for 3 ms, and 8 ms are wanted");
-        assert_eq!(told(false), "it has held for 3 ms, and 15 ms are wanted");
+        assert_eq!(told(true), "it has held for 3 ms, 8 ms are needed");
+        assert_eq!(told(false), "it has held for 3 ms, 15 ms are needed");
     }
 }

@@ -58,24 +58,26 @@ impl Expect {
         let ended = self.state.until.saturating_sub(Nanos(1));
         let (pass, failed_at, detail) = match self.when {
             _ if self.state.last.is_none() => (false, None, "it never had a value".to_owned()),
-            When::At(at) if at > ended => (false, None, format!("the recording ends at {ended}, before {at}")),
+            When::At(at) if at > ended => {
+                (false, None, format!("the recording ends at {}, before {at}", ended.place()))
+            }
             When::At(at) => match self.state.at {
                 Some(true) => (true, None, format!("held at {at}")),
                 Some(false) => (false, Some(at), format!("did not hold at {at}")),
                 None => (false, None, format!("it had no value yet at {at}")),
             },
             When::By(by) => match self.state.first_true.filter(|time| *time <= by) {
-                Some(time) => (true, None, format!("held at {time}, by {by}")),
-                None if by > ended => (false, None, format!("the recording ends at {ended}, before {by}")),
+                Some(time) => (true, None, format!("held at {}, by {by}", time.place())),
+                None if by > ended => (false, None, format!("the recording ends at {}, before {by}", ended.place())),
                 None => (false, Some(by), format!("never held up to {by}")),
             },
             When::Always => match self.state.first_false {
                 None => (true, None, "held all the time".to_owned()),
-                Some(time) => (false, Some(time), format!("first failed at {time}")),
+                Some(time) => (false, Some(time), format!("first failed at {}", time.place())),
             },
             When::AtEnd => match self.state.last {
                 Some(true) => (true, None, "held at the end".to_owned()),
-                _ => (false, Some(ended), format!("did not hold at the end, at {ended}")),
+                _ => (false, Some(ended), format!("did not hold at the end, at {}", ended.place())),
             },
         };
         ExpectSummary { pass, detail, failed_at }

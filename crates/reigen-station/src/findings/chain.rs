@@ -18,23 +18,23 @@ const SHORT_LOAD: Nanos = Nanos(20);
 /// Findings on an expander.
 pub(super) fn of_expander(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
     if expander.frames == 0 {
-        let message = "no frame ends in this recording, so its points have no level".to_owned();
-        let remedy = "look whether load, clock and data are the right lines: `reigen chain` finds them";
+        let message = "no complete frame in this recording, so its points have no level".to_owned();
+        let remedy = "check that load, clock and data are the right lines: `reigen chain` finds them";
         findings.push(Finding::warning("no-frames", name, message, remedy));
         return;
     }
     bad_frames(name, expander, findings);
     margins(name, expander, findings);
     if let Some(load) = expander.shortest_load.filter(|load| *load < SHORT_LOAD) {
-        let message = format!("load is low for only {load}: registers may not take their inputs");
+        let message = format!("load is low for only {load}: registers may not load their inputs");
         findings.push(Finding::warning("load-too-short", name, message, "hold load low for 50 ns or more"));
     }
     let moves = expander.changed.iter().any(|changed| *changed > 0);
     for (chip, stuck) in expander.stuck.iter().enumerate() {
         let Some(high) = stuck.filter(|_| moves && expander.stuck.len() > 1) else { continue };
         let level = if high { "high" } else { "low" };
-        let message = format!("all eight bits of register {} stay {level}, while others change", chip + 1);
-        let remedy = "look at that chip's supply, its load and its serial input; or nothing was actuated there";
+        let message = format!("all eight bits of register {} stay {level} while other registers change", chip + 1);
+        let remedy = "check the supply, load and serial input of that chip; ignore this if nothing was actuated there";
         findings.push(Finding::note("register-stuck", name, message, remedy));
     }
 }
@@ -42,28 +42,27 @@ pub(super) fn of_expander(name: &str, expander: &ExpanderSummary, findings: &mut
 fn bad_frames(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) {
     let Some(first) = expander.bad.first() else { return };
     let listed: Vec<String> =
-        expander.bad.iter().take(TOLD).map(|bad| format!("{} at {}", bad.clocks, bad.at)).collect();
+        expander.bad.iter().take(TOLD).map(|bad| format!("{} at {}", bad.clocks, bad.at.place())).collect();
     let more = match cast::usize_from_u64(expander.bad_frames) {
         all if all > TOLD => format!(", and {} more", all - TOLD),
         _ => String::new(),
     };
     let message = format!(
-        "{} of {} had other than {} clocks, first {} after the start; their points kept their state",
+        "{} of {} did not have {} clocks, first {} after the start; their points kept their state",
         expander.bad_frames,
         counted(expander.frames, "frame"),
         expander.bits,
-        first.at
+        first.at.place()
     );
     let remedy = match expander.bad_frames == expander.frames {
-        true => "the chain has another length than `registers` says: `reigen chain` counts its bits",
+        true => "the length of the chain differs from `registers`: `reigen chain` counts its bits",
         false if first.clocks > expander.bits as u64 => {
-            "too many clocks: another device on the bus, or glitches on the clock's cable; wire `inhibit`"
+            "too many clocks: another device is on the bus, or the clock cable picks up glitches; wire `inhibit`"
         }
-        false => "too few clocks: the controller was interrupted, or the cable loses edges; slow the clock down",
+        false => "too few clocks: the controller was interrupted, or the cable loses edges; use a slower clock",
     };
-    findings.push(
-        Finding::warning("bad-frames", name, message, remedy).with_sum(format!("clocks: {}{more}", listed.join("; "))),
-    );
+    let sum = format!("clocks: {}{more}", listed.join("; "));
+    findings.push(Finding::warning("bad-frames", name, message, remedy).with_sum(sum).first_at(first.at));
 }
 
 /// Data that changes just before it is read, or that is read after the registers have shifted.
@@ -77,14 +76,15 @@ fn margins(name: &str, expander: &ExpanderSummary, findings: &mut Vec<Finding>) 
     let shifts_first = expander.rests_high == expander.rising;
     if expander.follows.other > MOSTLY * expander.follows.reading.max(1) && shifts_first {
         let message = format!(
-            "data changes right after the {other} clock and is read at the {edge} one: all bits come out shifted by one"
+            "data changes right after the {other} clock edge and is read at the {edge} edge: all bits are shifted by one"
         );
         findings.push(Finding::warning("wrong-clock-edge", name, message, &remedy).with_sum(sum));
         return;
     }
     if let Some(set_up) = expander.set_up.filter(|set_up| set_up.0 * TIGHT < step.0) {
-        let message =
-            format!("data changes {set_up} before the {edge} clock that reads it: some bits may be read too early");
+        let message = format!(
+            "data changes only {set_up} before the {edge} clock edge that reads it: some bits may be read too early"
+        );
         findings.push(Finding::warning("data-near-clock", name, message, &remedy).with_sum(sum));
     }
 }
@@ -148,7 +148,7 @@ mod tests {
             of_expander("x", expander, &mut findings);
             findings.remove(0).remedy
         };
-        assert!(remedy(&bad(100, 8)).contains("another length"));
+        assert!(remedy(&bad(100, 8)).contains("differs from `registers`"));
         assert!(remedy(&bad(2, 17)).contains("too many") && remedy(&bad(2, 15)).contains("too few"));
     }
 }

@@ -33,26 +33,26 @@ pub(super) fn of_encoder(name: &str, encoder: &EncoderSummary, findings: &mut Ve
     homing(name, encoder, findings);
     phase(name, encoder, findings);
     if encoder.forward == 0 && encoder.backward > DEAD {
-        let message = format!("it counted {} back and none forward", encoder.backward);
-        let remedy = "if it should go forward, A and B are swapped or one of them is inverted: reverse = true";
+        let message = format!("it counted {} backward and none forward", encoder.backward);
+        let remedy = "if it should count forward, A and B are swapped or one of them is inverted: reverse = true";
         findings.push(Finding::note("always-backward", name, message, remedy));
     }
     if encoder.lone_counts >= SLOW {
         let message = format!(
-            "{} in a row came one by one, each more than {} after the one before: it turns, and `.moving` goes off",
+            "{} in a row came singly, each more than {} after the previous one: the shaft turns while `.moving` is off",
             counted(encoder.lone_counts, "count"),
             encoder.still_after
         );
-        let remedy = "a longer `still_after` sees slower speeds: take twice the longest time from count to count";
+        let remedy = "set `still_after` to twice the longest time between counts";
         findings.push(Finding::warning("too-slow-to-see", name, message, remedy));
     }
     if encoder.dither >= TREMBLES && encoder.missing.is_empty() {
         let message = format!(
-            "{} of its {} came after no more than two counts: the shaft trembles where it stands",
+            "{} of its {} came after one or two counts: the shaft vibrates at standstill",
             encoder.dither,
             counted(encoder.reversals, "reversal")
         );
-        let remedy = "a position that follows it is right; a counter of one channel would run away";
+        let remedy = "nothing to do for the position; a counter on one channel alone would run away";
         findings.push(Finding::note("encoder-dither", name, message, remedy));
     }
 }
@@ -64,8 +64,8 @@ fn dead(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) -> bo
         _ => return false,
     };
     let [a, b] = encoder.edges;
-    let message = format!("channel {channel} never changes, while the other does {} times", a.max(b));
-    let remedy = "look at that channel's wire, its supply and its pull-up";
+    let message = format!("channel {channel} never changes while the other channel changes {} times", a.max(b));
+    let remedy = "check the wire, supply and pull-up of that channel";
     findings.push(Finding::error("channel-dead", name, message, remedy));
     true
 }
@@ -73,21 +73,25 @@ fn dead(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) -> bo
 fn illegal(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     let Some(first) = encoder.first_illegal else { return };
     let message = format!(
-        "both channels changed at once {}, first {first} after the start: what was counted there is lost",
-        counted(encoder.illegal, "time")
+        "both channels changed at once {}, first {} after the start: counts were lost there",
+        counted(encoder.illegal, "time"),
+        first.place()
     );
     let at_speed = encoder.illegal_at_speed * 2 >= encoder.illegal;
     let (sum, remedy) = match at_speed {
         true => (
-            format!("{} of them within four steps of {} after the edge before", encoder.illegal_at_speed, encoder.tick),
-            "it turns too fast for how often it is read: record or read it faster, or take fewer pulses a revolution",
+            format!(
+                "{} of them within four steps of {} after the previous edge",
+                encoder.illegal_at_speed, encoder.tick
+            ),
+            "the encoder turns too fast for the reading rate: read it faster, or use an encoder with fewer pulses per revolution",
         ),
         false => (
-            format!("only {} of them at speed, so it is no matter of reading faster", encoder.illegal_at_speed),
-            "glitches on both wires do that: screen the cable, take a line driver, part it from motor cables",
+            format!("only {} of them at speed, so reading faster does not help", encoder.illegal_at_speed),
+            "glitches on both wires: use a screened cable or a line driver, and keep it away from motor cables",
         ),
     };
-    findings.push(Finding::warning("illegal-steps", name, message, remedy).with_sum(sum));
+    findings.push(Finding::warning("illegal-steps", name, message, remedy).with_sum(sum).first_at(first));
 }
 
 /// Where the index always finds the same number of counts, and not a revolution's: the cycles that it speaks for.
@@ -107,7 +111,7 @@ fn other_revolution(encoder: &EncoderSummary) -> Option<i64> {
 fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     if let (Some(cycles), Some(rev)) = (other_revolution(encoder), encoder.counts_per_rev) {
         let message = format!(
-            "its index comes every {cycles} cycles, and `pulses_per_rev` is {}: it is another encoder, or geared",
+            "its index comes every {cycles} cycles, but `pulses_per_rev` is {}: it is a different encoder, or it is geared",
             rev / encoder.counts_per_cycle.max(1)
         );
         let remedy = format!("pulses_per_rev = {cycles}");
@@ -116,10 +120,10 @@ fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     }
     if encoder.missed_marks > 0 {
         let message = format!(
-            "its index did not come {}, where exactly a whole number of revolutions was counted: no count was lost",
+            "its index was missing {}, each time after a whole number of revolutions: no count was lost",
             counted(encoder.missed_marks, "time")
         );
-        let remedy = "check the index's wire and level, and the input's filter: its pulse is short at speed";
+        let remedy = "check the wire and level of the index and the input filter: the index pulse is short at speed";
         findings.push(Finding::warning("index-missed", name, message, remedy));
     }
     let Some(first) = encoder.missing.first() else { return };
@@ -128,7 +132,9 @@ fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
         .missing
         .iter()
         .take(TOLD)
-        .map(|wrong| format!("{} of {} between {} and {}", wrong.counts, wrong.expected, wrong.from, wrong.at))
+        .map(|wrong| {
+            format!("{} of {} between {} and {}", wrong.counts, wrong.expected, wrong.from.place(), wrong.at.place())
+        })
         .collect();
     let more = if all > TOLD { format!(", and {} more", all - TOLD) } else { String::new() };
     let (what, by) = match encoder.missing_counts {
@@ -136,27 +142,26 @@ fn missing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
         lost @ 1.. => ("counts were lost".to_owned(), format!(": {lost} in all")),
         gained => ("counts were gained".to_owned(), format!(": {} in all", -gained)),
     };
-    let message = format!("between marks of the index {what}{by}, first {} after the start", first.at);
-    let remedy = "look for glitches and lost edges there with `reigen draw`; the index tells that they were, not which";
+    let message = format!("{what} between index marks{by}, first {} after the start", first.at.place());
+    let remedy = "look there for glitches and lost edges, then check that channel's wire and connector";
     let sum = format!("{}{more}", listed.join("; "));
-    findings.push(Finding::warning("counts-missing", name, message, remedy).with_sum(sum));
+    findings.push(Finding::warning("counts-missing", name, message, remedy).with_sum(sum).first_at(first.at));
 }
 
 fn scan(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     let Some(lost) = encoder.lost_by_scan.filter(|lost| *lost != 0) else { return };
     let message = format!(
-        "the scan sees {} {} than there were",
+        "the scan sees {} {} than the encoder gave",
         lost.abs(),
-        if lost > 0 { "counts fewer" } else { "counts more" }
+        if lost > 0 { "fewer counts" } else { "more counts" }
     );
     let remedy = match encoder.slowest_scan {
         Some(closest) if closest > Nanos(0) => {
-            format!("a scan of {closest} or less, or an input that counts by itself")
+            format!("scan every {closest} or faster, or use a high-speed counter input")
         }
-        _ => "an input that counts by itself".to_owned(),
+        _ => "use a high-speed counter input".to_owned(),
     };
-    let sum =
-        format!("read every {}, the closest edges {} apart", encoder.tick, encoder.slowest_scan.unwrap_or_default());
+    let sum = format!("read every {}, closest edges {} apart", encoder.tick, encoder.slowest_scan.unwrap_or_default());
     findings.push(Finding::error("scan-loses-counts", name, message, &remedy).with_sum(sum));
 }
 
@@ -164,16 +169,16 @@ fn index(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     let way = encoder.forward.max(encoder.backward);
     let enough = encoder.counts_per_rev.map_or(way > DEAD, |counts| way * 2 > counts.unsigned_abs() * 3);
     if encoder.has_index && encoder.index_marks == 0 && enough {
-        let message = format!("its index never comes in {}", counted(way, "count"));
-        let remedy = "look at the index's wire and polarity; some indices are low where others are high";
+        let message = format!("its index never came in {}", counted(way, "count"));
+        let remedy = "check the wire and polarity of the index; some encoders have an active-low index";
         findings.push(Finding::warning("index-never", name, message, remedy));
     }
 }
 
 fn homing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     if encoder.wants_zero && !encoder.homed {
-        let message = "it is never zeroed, so its position is unknown throughout".to_owned();
-        let remedy = "run it to its switch, and past the index where that zeroes";
+        let message = "it was never homed, so its position is unknown".to_owned();
+        let remedy = "run it to its home switch, and past the index where that sets zero";
         findings.push(Finding::warning("never-homed", name, message, remedy));
     }
     if let Some(rev) = encoder.counts_per_rev {
@@ -182,13 +187,13 @@ fn homing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
         if let Some(way) = nearest.filter(|way| (margin(*way) as f64) < NEAR * rev as f64) {
             let degrees = 360.0 * margin(way) as f64 / rev as f64;
             let message = format!(
-                "the index came {} after the switch, {} from where it would be another one: a zero may be a revolution off",
+                "the index came {} after the home switch, only {} from the next index: a zero may be one revolution off",
                 counted(way.unsigned_abs(), "count"),
                 counted(margin(way).unsigned_abs(), "count"),
             );
             let sum = format!("{} of {rev} counts are {}°", margin(way), significant(degrees));
             let remedy = format!(
-                "move the switch by half a revolution's way, or turn the coupling by {}°",
+                "move the home switch by half a revolution of travel, or turn the coupling by {}°",
                 significant(180.0 - degrees)
             );
             findings.push(Finding::warning("zero-near-switch", name, message, &remedy).with_sum(sum));
@@ -211,15 +216,12 @@ fn homing(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
         };
         let (message, remedy) = match encoder.counts_per_rev.filter(|rev| *rev > 0).and_then(revolutions) {
             Some(turns) => (
-                format!(
-                    "homed again {times}, it stood exactly {} from the zero",
-                    counted(turns.unsigned_abs(), "revolution")
-                ),
-                "no count was lost: it was homed at another revolution, so the switch and the index are too near, or the axis went round",
+                format!("homed again {times}, exactly {} from zero", counted(turns.unsigned_abs(), "revolution")),
+                "no count was lost, but it was homed at another revolution: the switch is too near the index, or the axis made a full turn",
             ),
             None => (
-                format!("homed again {times}, it stood at {least} to {most} counts where the zero was found"),
-                "0 is good; otherwise counts were lost since the zero before, or there is play in the coupling",
+                format!("homed again {times}, at {least} to {most} counts instead of zero"),
+                "0 is good; otherwise counts were lost since the previous homing, or the coupling has play",
             ),
         };
         findings.push(Finding::note("zeros-compared", name, message, remedy));
@@ -235,24 +237,26 @@ fn phase(name: &str, encoder: &EncoderSummary, findings: &mut Vec<Finding>) {
     if off(worst.phase_degrees) <= OFF && worst.closest_degrees >= CLOSE {
         return;
     }
-    let when = encoder.worst_phase.map_or(String::new(), |(at, _)| format!(" in the cycle at {at}"));
+    let when = encoder.worst_phase.map_or(String::new(), |(at, _)| format!(" in the cycle at {}", at.place()));
     let closest = encoder.worst_phase.map_or(worst.closest_degrees, |(_, degrees)| degrees);
     let message = format!(
-        "its channels stand {}° apart where 90° is wanted, the closest edges {}°{when}",
+        "phase {}° between A and B instead of 90°, closest edges {}°{when}",
         significant(worst.phase_degrees),
         significant(closest)
     );
     let margin = encoder.slowest_scan.filter(|closest| *closest > Nanos(0));
     let margin = margin
-        .map_or(String::new(), |closest| format!(", the closest edges {} apart", engineering(closest.seconds(), "s")));
+        .map_or(String::new(), |closest| format!(", closest edges {} apart", engineering(closest.seconds(), "s")));
     let sum = format!(
         "over {}, A high {} % and B {} % of a cycle{margin}",
         counted(worst.cycles, "steady cycle"),
         significant(worst.duty_a * 100.0),
         significant(worst.duty_b * 100.0)
     );
-    let remedy = "the gap, the sensors' spacing or the thresholds are off: it counts, with less margin at speed";
-    findings.push(Finding::warning("encoder-phase", name, message, remedy).with_sum(sum));
+    let remedy =
+        "check the gap, the spacing of the sensors and the thresholds: it still counts, but with less margin at speed";
+    let finding = Finding::warning("encoder-phase", name, message, remedy).with_sum(sum);
+    findings.push(Finding { at: encoder.worst_phase.map(|(at, _)| at), ..finding });
 }
 
 #[cfg(test)]
@@ -371,8 +375,8 @@ mod tests {
             );
             findings.remove(0).message
         };
-        assert!(told(-160).ends_with("exactly 2 revolutions from the zero"), "{}", told(-160));
-        assert!(told(4).ends_with("0 to 4 counts where the zero was found"));
+        assert!(told(-160).ends_with("exactly 2 revolutions from zero"), "{}", told(-160));
+        assert!(told(4).ends_with("0 to 4 counts instead of zero"));
         let remedy = |at_speed| {
             let mut findings = Vec::new();
             of_encoder("x", &illegal(at_speed), &mut findings);

@@ -93,7 +93,7 @@ impl InputWatch {
             let PointSummary::Input(summary) = points.get(input.point)? else { return None };
             if guess.kind == Kind::Floating {
                 let message = format!("its line {} floats: {}", summary.line, guess.ground);
-                let remedy = "connect it, or give it a pull-up or pull-down; what it counts means nothing until then";
+                let remedy = "connect it, or fit a pull-up or pull-down; its counts mean nothing until then";
                 return Some(vec![Finding::warning("input-floating", &point.name, message, remedy)]);
             }
             let case = Case::new(&guess.kind, input.settings, meter, tick, end);
@@ -184,13 +184,13 @@ impl<'a> Case<'a> {
         let advice = &self.advice;
         match advice.advised.map(|advised| advised.toml()) {
             Some(Some(toml)) => toml,
-            Some(None) => "take the debounce away: the line is clean".to_owned(),
+            Some(None) => "remove the debounce: the line is clean".to_owned(),
             None => format!("no debounce fits: {}", advice.reason),
         }
     }
 
     fn among(&self) -> &'static str {
-        if self.all { "" } else { " among the first edges" }
+        if self.all { "" } else { " in the first edges" }
     }
 
     /// Accepted edges that stand in bursts, as bounce does.
@@ -209,25 +209,21 @@ impl<'a> Case<'a> {
             _ => "bounce",
         };
         let message = format!(
-            "it goes on {} where {} likely {}{}: {what} is counted",
+            "it goes on {} but only {} likely {}{}: {what} is counted",
             counted(self.rises, "time"),
             self.real,
             if self.real == 1 { "was real" } else { "were real" },
             self.among()
         );
-        let sum = format!(
-            "the longest burst on its line lasts {}, {}",
-            short_time(self.longest_burst),
-            self.debounce_words()
-        );
+        let sum = format!("longest burst {}, {}", short_time(self.longest_burst), self.debounce_words());
         Some(Finding::warning("bounce-counted", name, message, &self.remedy()).with_sum(sum))
     }
 
     fn debounce_words(&self) -> String {
         match self.settings.debounce.times() {
-            None => "and it has no debounce".to_owned(),
-            Some(times) if times.on == times.off => format!("its debounce {}", short_time(times.on)),
-            Some(times) => format!("its debounce {} on and {} off", short_time(times.on), short_time(times.off)),
+            None => "no debounce".to_owned(),
+            Some(times) if times.on == times.off => format!("debounce {}", short_time(times.on)),
+            Some(times) => format!("debounce {} on and {} off", short_time(times.on), short_time(times.off)),
         }
     }
 
@@ -238,7 +234,7 @@ impl<'a> Case<'a> {
             return None;
         }
         let message = format!(
-            "it counts {} where {} likely were real{}: {} of up to {} in its rhythm",
+            "it counts {} but only {} likely were real{}: {} of up to {} between its pulses",
             counted(self.rises, "pulse"),
             self.real,
             self.among(),
@@ -303,8 +299,9 @@ impl<'a> Case<'a> {
         if pulses == 0 {
             return None;
         }
-        let message = format!("its debounce removed {}", counted(pulses, "short pulse"));
-        let remedy = "nothing to do: they look like interference; --events lists each with its time";
+        let message = format!("the debounce removed {}", counted(pulses, "short pulse"));
+        let remedy =
+            "nothing to do: they look like interference; `reigen run --events FILE.csv` lists each with its time";
         Some(Finding::note("glitches-removed", name, message, remedy))
     }
 
@@ -325,11 +322,11 @@ impl<'a> Case<'a> {
         );
         let remedy = match shortest.map(nice_up_to).filter(|time| *time > Nanos(0)) {
             Some(time) => format!(
-                "scan every {} or faster: the shortest level lasts {}; or count it by an input past the scan",
+                "scan every {} or faster: the shortest level lasts {}; or use a high-speed counter input",
                 short_time(time),
                 short_time(shortest.unwrap_or_default())
             ),
-            None => "count it by an input past the scan".to_owned(),
+            None => "use a high-speed counter input".to_owned(),
         };
         Some(Finding::warning("missed-by-scan", name, message, &remedy))
     }

@@ -30,12 +30,11 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
             PointSummary::Rate(rate) => readings::of_rate(name, rate, &mut findings),
             PointSummary::Width(width) => readings::of_width(name, width, &mut findings),
             PointSummary::Analog(analog) => readings::of_analog(name, analog, &mut findings),
-            PointSummary::Expectation(told) if !told.pass => findings.push(Finding::error(
-                "expectation-failed",
-                name,
-                told.detail.clone(),
-                "`reigen verify` shows the values there, `reigen why --at` the reasons",
-            )),
+            PointSummary::Expectation(told) if !told.pass => {
+                let remedy = "`reigen why` with --at tells the reasons, `reigen verify` the values there";
+                let finding = Finding::error("expectation-failed", name, told.detail.clone(), remedy);
+                findings.push(Finding { at: told.failed_at, ..finding });
+            }
             PointSummary::Bit(_) | PointSummary::Word(_) | PointSummary::Expectation(_) => {}
         }
     }
@@ -51,7 +50,7 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
             "no-edges",
             name,
             format!("its line {} never changes in this recording", input.line),
-            "actuate it once while recording; if it still does not change, look at the wiring",
+            "actuate it once while recording; if it still does not change, check the wiring",
         ));
         return;
     }
@@ -59,15 +58,15 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
         findings.push(Finding::warning(
             "nothing-accepted",
             name,
-            format!("not one of its {} came through the debounce", counted(input.raw_edges, "raw edge")),
-            "`reigen debounce` tells which debounce its line needs, if any",
+            format!("none of its {} passed the debounce", counted(input.raw_edges, "raw edge")),
+            "find the right debounce with `reigen debounce`",
         ));
     }
     if input.pending > 0 {
         findings.push(Finding::note(
             "undecided-at-end",
             name,
-            format!("the recording ends before the fate of its last {} is settled", counted(input.pending, "raw edge")),
+            format!("the recording ends before its last {} is decided", counted(input.pending, "raw edge")),
             "record a little longer after the last actuation",
         ));
     }
@@ -76,7 +75,7 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
             "on-at-rest",
             name,
             format!("it is on for {} of {}", input.on, duration),
-            "if it should be off at rest, turn `asserted` or `contact` around",
+            "if it should be off at rest, swap the level of `asserted` or change `contact`",
         ));
     }
 }
@@ -102,7 +101,7 @@ pub fn done_unseen(station: &Station, points: &[PointSummary]) -> Vec<Finding> {
             let names = readers(&counter.name);
             (!names.is_empty()).then(|| {
                 let message = format!(
-                    "`{}.done` is on for no time, since it restarts at once: {} sees levels only and misses it",
+                    "`{}.done` is on for zero time because the counter restarts at once: {} reads levels and misses it",
                     counter.name,
                     list(&names)
                 );
@@ -123,9 +122,9 @@ fn names_done(field: &FieldExpression, counter: &str) -> bool {
 fn of_pair(name: &str, pair: &PairSummary, findings: &mut Vec<Finding>) {
     let Some(first) = pair.first_fault else { return };
     let often = counted(pair.faults, "time");
-    let message = format!("its two sides disagreed for too long {often}, first {first} after the start");
-    let remedy = "one side sticks, or its wire is broken: look at both with `reigen draw`";
-    findings.push(Finding::warning("pair-fault", name, message, remedy));
+    let message = format!("its two contacts disagreed for too long {often}, first {} after the start", first.place());
+    let remedy = "one contact sticks, or its wire is broken: check both contacts and their wires";
+    findings.push(Finding::warning("pair-fault", name, message, remedy).first_at(first));
 }
 
 fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>) {
@@ -134,7 +133,7 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
             "counts-nothing",
             name,
             "it counted nothing".to_owned(),
-            "look whether what it counts changes at all, and whether its reset is held",
+            "check that its source changes and that its reset is not held on",
         ));
     }
     let at_end = counter.value.is_some_and(|value| value == i64::MAX || value == i64::MIN);
@@ -142,11 +141,8 @@ fn of_counter(name: &str, counter: &CounterSummary, findings: &mut Vec<Finding>)
         findings.push(Finding::error(
             "count-at-end",
             name,
-            format!(
-                "it stands at the last number that there is, and {} beyond it did not count",
-                counted(counter.lost, "edge")
-            ),
-            "start it nearer to 0, reset it, or give it limits",
+            format!("it stands at the end of its range, and {} were not counted", counted(counter.lost, "edge")),
+            "start it nearer to 0, reset it, or set `limits`",
         ));
     }
 }

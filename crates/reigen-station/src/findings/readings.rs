@@ -7,7 +7,7 @@ use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::wheel::WheelSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
+use reigen_core::units::{short_time, significant};
 
 /// A mark that comes early or late by more than this share of the spacing, in percent, is told.
 const UNEVEN: f64 = 1.0;
@@ -17,8 +17,8 @@ const MOSTLY_RIPPLE: f64 = 80.0;
 /// Findings on a rate.
 pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding>) {
     if rate.readings == 0 {
-        let message = "it gives no reading: fewer than two edges came, or too few for one interval".to_owned();
-        findings.push(Finding::note("no-reading", name, message, "look whether what it measures changes at all"));
+        let message = "no reading: fewer than two edges, or too few for one interval".to_owned();
+        findings.push(Finding::note("no-reading", name, message, "check that its source changes"));
     }
     if let Some((judgement, better)) = rate.judgement.as_ref().and_then(|told| Some((told, told.better.as_ref()?))) {
         let message = format!(
@@ -35,18 +35,18 @@ pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding
     }
     if let (Some(zero_after), 1..) = (rate.zero_after, rate.early_stops) {
         let message = format!(
-            "{} it fell to 0 and the next edge came within twice the {zero_after} of `zero_after`",
+            "{} it fell to 0 but the next edge came within twice `zero_after` ({zero_after})",
             counted(rate.early_stops, "time")
         );
-        let remedy = "it may still have turned: a longer `zero_after` sees slower speeds";
+        let remedy = "it may still have been turning: set a longer `zero_after` to see slower speeds";
         findings.push(Finding::note("stops-too-early", name, message, remedy));
     }
     if let (Some(zero_after), 3..) = (rate.zero_after, rate.lone_edges) {
         let message = format!(
-            "{} in a row came one by one, each more than {zero_after} after the one before: it turns, and reads 0",
+            "{} in a row came singly, each more than {zero_after} after the previous one: it turns but reads 0",
             counted(rate.lone_edges, "edge")
         );
-        let remedy = "a longer `zero_after` sees slower speeds: take twice the longest time from pulse to pulse";
+        let remedy = "set `zero_after` to twice the longest time between pulses";
         findings.push(Finding::warning("too-slow-to-see", name, message, remedy));
     }
     rate.wheel.iter().for_each(|wheel| of_wheel(name, rate, wheel, findings));
@@ -56,7 +56,7 @@ fn of_wheel(name: &str, rate: &RateSummary, wheel: &WheelSummary, findings: &mut
     let marks = wheel.missed.len();
     if let Some(gap) = wheel.regular_gap() {
         let message = format!(
-            "{} of {marks} side by side {} missing in every revolution: the wheel has a gap",
+            "{} of {marks} side by side {} missing in every revolution: the wheel has a gap there",
             counted(gap as u64, "mark"),
             if gap == 1 { "is" } else { "are" }
         );
@@ -67,27 +67,29 @@ fn of_wheel(name: &str, rate: &RateSummary, wheel: &WheelSummary, findings: &mut
         let from = wheel.missed_from_hertz.map_or(String::new(), |hertz| {
             format!(", at {} {} and faster", significant(hertz * rate.per_hertz), rate.unit)
         });
-        let first = wheel.first_missed.map_or(String::new(), |first| format!(", first {first} after the start"));
+        let first =
+            wheel.first_missed.map_or(String::new(), |first| format!(", first {} after the start", first.place()));
         let message = format!("mark {} of {marks} was missed {}{from}{first}", mark + 1, counted(*missed, "time"));
-        let remedy = "bring that mark nearer to the sensor, or replace it; marks are numbered from the first one seen";
-        push_once(Finding::warning("mark-missed", name, message, remedy), findings);
+        let remedy = "move that mark nearer to the sensor, or replace it; marks are numbered from the first one seen";
+        let finding = Finding::warning("mark-missed", name, message, remedy);
+        push_once(Finding { at: wheel.first_missed, ..finding }, findings);
     }
     let worst = wheel.late_percent.iter().enumerate().max_by(|(_, one), (_, other)| one.abs().total_cmp(&other.abs()));
     let Some((mark, late)) = worst.filter(|(_, late)| late.abs() >= UNEVEN) else { return };
     let sum = format!(
-        "over {} steady revolutions single periods differ by {} %, of which {} % comes from the wheel",
+        "over {} steady revolutions the periods differ by {} %; {} % of that comes from the wheel",
         wheel.revolutions,
         significant(wheel.unrest_percent),
         significant(wheel.from_wheel_percent)
     );
-    let remedy = format!("with method = \"period\" and average = {marks} that part vanishes from the readings");
+    let remedy = format!("set method = \"period\" and average = {marks} to average it out");
     if marks > 2 && wheel.ripple_share_percent >= MOSTLY_RIPPLE {
-        let message = format!("its marks swing by {} % once a revolution", significant(wheel.ripple_percent));
-        let remedy = format!("the wheel is out of centre: true it up; {remedy}");
+        let message = format!("its mark spacing varies by {} % once per revolution", significant(wheel.ripple_percent));
+        let remedy = format!("centre the wheel on its shaft; or {remedy}");
         return push_once(Finding::note("wheel-out-of-centre", name, message, &remedy).with_sum(sum), findings);
     }
     let word = if *late > 0.0 { "late" } else { "early" };
-    let message = format!("mark {} of {marks} comes {} % of a spacing {word}", mark + 1, significant(late.abs()));
+    let message = format!("mark {} of {marks} comes {} % of a mark spacing {word}", mark + 1, significant(late.abs()));
     push_once(Finding::note("marks-uneven", name, message, &remedy).with_sum(sum), findings);
 }
 
@@ -102,23 +104,23 @@ fn push_once(finding: Finding, findings: &mut Vec<Finding>) {
 /// Findings on a width.
 pub(super) fn of_width(name: &str, width: &WidthSummary, findings: &mut Vec<Finding>) {
     if width.readings == 0 && width.out_of_range == 0 {
-        let message = "it gives no reading: no stretch began and ended in the recording".to_owned();
-        findings.push(Finding::note("no-reading", name, message, "look whether `level` is the right one"));
+        let message = "no reading: no pulse began and ended in the recording".to_owned();
+        findings.push(Finding::note("no-reading", name, message, "check `level`: high or low"));
     }
     if let (Some(every), 1..) = (width.every, width.lost) {
         let all = width.readings + width.out_of_range + width.lost;
         let message = format!(
-            "{} of {all} did not come, where the others come every {every}: {} % are lost",
+            "{} of {all} pulses are missing, the others come every {every}: {} % are lost",
             width.lost,
             significant(width.lost as f64 * 100.0 / all as f64)
         );
-        let remedy = "look at the angle of what gives the echo, and whether anything stands between";
+        let remedy = "check the angle of the target, and that nothing stands in between";
         findings.push(Finding::warning("echo-lost", name, message, remedy));
     }
     if width.out_of_range > 0 {
         let range = range(width.valid, &width.unit);
         let message = format!("{} out of the valid range{range}: no readings", counted(width.out_of_range, "width"));
-        let remedy = "longer ones are mostly an echo that never came, shorter ones glitches";
+        let remedy = "longer pulses are usually echoes that never came, shorter ones glitches";
         findings.push(Finding::warning("out-of-range", name, message, remedy));
     }
 }
@@ -137,24 +139,25 @@ pub(super) fn of_analog(name: &str, analog: &AnalogSummary, findings: &mut Vec<F
             None => "no number".to_owned(),
         };
         let message = format!(
-            "out of its valid range{} {}, for {} in all, first {first} after the start, where it read {value}",
+            "out of its valid range{} {}, for {} in all, first {} after the start, where it read {value}",
             range(analog.valid, &analog.unit),
             counted(analog.faults, "time"),
-            analog.fault
+            short_time(analog.fault),
+            first.place()
         );
-        let remedy = "a 4 to 20 mA loop that reads below its range is broken, above it shorted; look at the wire then";
-        findings.push(Finding::warning("analog-fault", name, message, remedy));
+        let remedy = "a 4 to 20 mA loop below its range is broken, above its range shorted: check the wire";
+        findings.push(Finding::warning("analog-fault", name, message, remedy).first_at(first));
     }
     if let Some(jumps) = analog.jumps {
         let message = format!(
-            "it jumps by up to {}, {} times, first {} after the start; its noise is {}",
+            "it jumps by up to {}, {} times, first {} after the start; noise {}",
             significant(jumps.largest),
             jumps.count,
-            jumps.first,
+            jumps.first.place(),
             significant(jumps.noise)
         );
-        let remedy = "a loose wire or a worn slider does that: move the cable and watch; or it is a line that switches";
-        findings.push(Finding::note("analog-jumps", name, message, remedy));
+        let remedy = "a loose wire or a worn slider: move the cable and watch the value; or the line is a switched one";
+        findings.push(Finding::note("analog-jumps", name, message, remedy).first_at(jumps.first));
     }
 }
 

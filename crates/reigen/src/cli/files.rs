@@ -120,14 +120,18 @@ pub(crate) enum SchemaWord {
     Run,
 }
 
-/// Show the whole work on an example that ships with the program.
+/// Show the work on a built-in example.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   reigen demo
+  reigen demo --all
   reigen demo --into ropewalk")]
 pub(crate) struct DemoArguments {
-    /// Write the example's station file and recording into this folder, to go on from there
+    /// Show the whole work, from the wiring to the report
+    #[arg(long, conflicts_with = "into")]
+    pub(crate) all: bool,
+    /// Write the example's files into this folder
     #[arg(long, value_name = "FOLDER")]
     pub(crate) into: Option<PathBuf>,
     /// Replace the files of these names in it

@@ -1,5 +1,6 @@
 //! What the recording does not say itself, and values as they are typed.
 
+use crate::shell_word::quoted;
 use clap::{Args, ValueEnum};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::quantity::{QuantityError, SampleRate, parse_file_time, parse_sample_rate};
@@ -76,6 +77,30 @@ pub(crate) struct ReadingArguments {
     /// Read with the plain reader alone, to hold the fast one against it
     #[arg(long, hide = true)]
     pub(crate) plain_reader: bool,
+}
+
+impl ReadingArguments {
+    /// The options as they would be typed, each after a blank.
+    pub(crate) fn typed(&self) -> String {
+        let mark = |byte: u8| match byte {
+            b'\t' => "tab".to_owned(),
+            b' ' => "space".to_owned(),
+            byte => char::from(byte).to_string(),
+        };
+        let options = [
+            ("--sample-rate", self.sample_rate.map(|rate| rate.to_string())),
+            ("--lines", self.lines.as_ref().map(|lines| lines.join(","))),
+            ("--time", self.time.clone()),
+            ("--time-unit", self.time_unit.map(|unit| unit.to_string())),
+            ("--separator", self.separator.map(mark)),
+            ("--decimal", self.decimal.map(mark)),
+            ("--high", Some(self.high.join(",")).filter(|words| !words.is_empty())),
+            ("--high-above", self.high_above.map(|value| value.to_string())),
+            ("--low-below", self.low_below.map(|value| value.to_string())),
+        ];
+        let typed = options.into_iter().filter_map(|(option, value)| Some(format!(" {option} {}", quoted(&value?))));
+        typed.collect()
+    }
 }
 
 /// A recording's own time: with a unit, or as a date.

@@ -158,6 +158,15 @@ pub(crate) struct RunArguments {
     /// Each recording has a clock of its own, and begins where the one before ended
     #[arg(long)]
     pub(crate) own_clocks: bool,
+    /// Show these points alone, in full
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', conflicts_with = "json")]
+    pub(crate) points: Vec<String>,
+    /// Show every point in full, and every finding with its calculation
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) all: bool,
+    /// Show the findings alone, each with its calculation
+    #[arg(long, conflicts_with_all = ["json", "all"])]
+    pub(crate) findings: bool,
     /// Give the whole result as one JSON object
     #[arg(long)]
     pub(crate) json: bool,

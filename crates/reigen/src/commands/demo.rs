@@ -1,10 +1,11 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
-use crate::cli::{DemoArguments, WhyArguments};
+use crate::cli::{DemoArguments, ReadingArguments, WhyArguments};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
 use crate::simulation;
+use crate::views::more::CommandPlace;
 use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::measure::advice::Wish;
@@ -19,7 +20,7 @@ use reigen_run::station_file::StationFile;
 use reigen_station::simulate::Simulation;
 use reigen_station::simulate::truth::TruthFile;
 use std::io::{Cursor, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 const STATION: &str = include_str!("../../../../demo/station.toml");
 const SCENARIO: &str = include_str!("../../../../demo/scenario.toml");
@@ -70,11 +71,48 @@ pub(crate) fn run(arguments: &DemoArguments, out: &mut Out) -> Result<(), Failur
     let walk = Walk::new()?;
     match &arguments.into {
         Some(folder) => write_into(folder, &walk, out),
+        None if arguments.all => show_all(&walk, out),
         None => show(&walk, out),
     }
 }
 
+/// The point that the short demo is about.
+const STOP_BUTTON: &str = "stop_button";
+
+/// The stop button's story on one screen: pressed three times and counted more often, why, the line to change, and the count after it.
 fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
+    let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
+    out.line("A rope-laying machine, recorded for two minutes. Its stop button was pressed three times.")?;
+    out.line("\n$ reigen run station.toml recording.vcd --points stop_button")?;
+    print_run(walk, &station, &of_stop_button(), out)?;
+    out.line("\nWhy are there more counts than presses?\n")?;
+    out.line("$ reigen why station.toml recording.vcd stop_button --most 5")?;
+    let point = reigen_run::points::number_of(&station.station, STOP_BUTTON)?;
+    let asked = WhyArguments { most: 5, ..WhyArguments::default() };
+    why::print(&why::why(&station, walk.recording()?, point, &asked)?, out)?;
+    let stop = measured(walk, "PB_STOP", Contact::NormallyClosed)?;
+    let longer = format!("time = \"{}\"", stop.stable_time());
+    out.line(format!("\nChange the line of its debounce: {TOO_SHORT} becomes {longer}.\n"))?;
+    out.line("$ reigen run station.toml recording.vcd --points stop_button")?;
+    let station = StationFile::parse("station.toml".to_owned(), mended(STATION, &[(TOO_SHORT, &longer)]))?;
+    print_run(walk, &station, &of_stop_button(), out)?;
+    out.line("\nThe whole work, from the wiring to the report: reigen demo --all")?;
+    out.line("The files, to try it yourself:               reigen demo --into ropewalk")
+}
+
+fn of_stop_button() -> run::Detail {
+    run::Detail { points: vec![STOP_BUTTON.to_owned()], ..run::Detail::default() }
+}
+
+/// A run of the recording, as `reigen run station.toml recording.vcd` prints it.
+fn print_run(walk: &Walk, station: &StationFile, detail: &run::Detail, out: &mut Out) -> Result<(), Failure> {
+    let outcome = walk.run(station, false)?;
+    let (file, recordings) = (Path::new("station.toml"), [PathBuf::from("recording.vcd")]);
+    let more = CommandPlace::new(&station.station, file, &recordings, &ReadingArguments::default(), outcome.origin);
+    run::print(&station.station, &outcome, detail, more.as_ref(), out)
+}
+
+fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("A ropewalk lays rope and winds it onto spools: push buttons for start and stop, a guard door with a")?;
     out.line("changeover contact, a Hall sensor that sees six magnets on the drum.")?;
     out.line("\nBefore power goes on: will it work as it is wired?\n")?;
@@ -97,7 +135,7 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     show_start_button(walk, &station, out)?;
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;
-    run::print(&station, &walk.run(&station, false)?, false, out)?;
+    print_run(walk, &station, &run::Detail::default(), out)?;
     out.line("\nThe door's two sides disagreed, so `guard_disagrees` went on: one of them sticks. But did the")?;
     out.line("rest count right? The truth is known here, so it can be asked:\n")?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;

@@ -8,7 +8,8 @@ use crate::print::Out;
 use crate::reading;
 use crate::reading::read_options;
 use crate::reading::replay;
-use crate::views::run::{print, show_displays};
+use crate::views::more::CommandPlace;
+use crate::views::run::{Detail, print, print_json, show_displays};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
@@ -33,6 +34,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     let options = read_options(&arguments.reading)?;
     bound_threads(arguments.reading.threads);
     let station = StationFile::open(&arguments.station)?;
+    arguments.points.iter().try_for_each(|name| number_of(&station.station, name).map(drop))?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
     let wanted = run_options(arguments, truth.as_ref(), out.outputs());
     if let Some(path) = &arguments.events {
@@ -82,7 +84,16 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     if arguments.display || arguments.display_at.is_some() {
         show_displays(&station, &states, &mut outcome);
     }
-    print(&station, &outcome, arguments.json, out)?;
+    match arguments.json {
+        true => print_json(&station, &outcome, out)?,
+        false => {
+            let station = &station.station;
+            let (file, recordings) = (&arguments.station, &arguments.recordings);
+            let more = CommandPlace::new(station, file, recordings, &arguments.reading, outcome.origin);
+            let detail = Detail { all: arguments.all, findings: arguments.findings, points: arguments.points.clone() };
+            print(station, &outcome, &detail, more.as_ref(), out)?;
+        }
+    }
     let failed = outcome.points.iter().any(|point| matches!(point, PointSummary::Expectation(told) if !told.pass));
     let differs = failed || outcome.judgements.values().any(|judgement| !judgement.differences.is_empty());
     Ok(if differs { Completion::Differs } else { Completion::Fine })

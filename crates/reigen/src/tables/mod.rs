@@ -12,8 +12,7 @@ use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::summary::PointSummary;
 use reigen_core::tally::Tally;
-use reigen_core::time::seconds_short;
-use reigen_core::units::significant;
+use reigen_core::units::{short_time_to, significant};
 use reigen_run::outcome::Outcome;
 use reigen_station::electrical::WiringReport;
 use reigen_station::electrical::terminals::TerminalRow;
@@ -23,60 +22,41 @@ use reigen_station::station::Station;
 use reigen_station::wiring::range::Range;
 
 mod ports;
-mod readings;
+pub(crate) mod readings;
 
 pub(crate) use ports::in_all_bases;
 
 /// Cells of tables.
 pub(crate) mod cells {
     use reigen_core::time::Nanos;
-    use reigen_core::units::engineering;
+    use reigen_core::units::short_time;
 
     /// A time with three digits; empty where there is none.
     pub(crate) fn time(time: Option<Nanos>) -> String {
-        time.map_or(String::new(), |time| engineering(time.seconds(), "s"))
+        time.map_or(String::new(), short_time)
     }
 }
 
-/// Prints everything that came of a run.
-pub(crate) fn print(station: &Station, outcome: &Outcome, out: &mut Out) -> Result<(), Failure> {
-    if let Some(title) = &station.title {
-        out.line(on_one_line(title))?;
-    }
-    out.line(format!(
-        "{}: {} from {} s on, {}, {}",
-        outcome.recording,
-        outcome.to.saturating_sub(outcome.from),
-        seconds_short(outcome.origin.file_time_ns(outcome.from)),
-        counted(outcome.lines as u64, "line"),
-        counted(outcome.edges, "edge"),
-    ))?;
-    for table in of_run(station, outcome) {
-        out.line("")?;
-        out.table(&table)?;
-    }
-    print_findings(&outcome.findings, out)?;
-    print_displays(&outcome.displays, out)?;
-    print_judgements(outcome, out)
-}
+/// The heads of a table of inputs.
+pub(crate) const INPUT_HEADS: [&str; 11] = [
+    "input",
+    "now",
+    "went on",
+    "went off",
+    "time on",
+    "raw edges",
+    "accepted",
+    "bounce",
+    "glitch",
+    "missed",
+    "pending",
+];
 
 /// The tables of a run, as far as there is anything in them.
-pub(crate) fn of_run(station: &Station, outcome: &Outcome) -> Vec<Table> {
-    let named: Vec<(&str, &PointSummary)> =
-        station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points).collect();
-    let mut inputs = Table::new(&[
-        "input",
-        "now",
-        "went on",
-        "went off",
-        "time on",
-        "raw edges",
-        "accepted",
-        "bounce",
-        "glitch",
-        "missed",
-        "pending",
-    ]);
+pub(crate) fn of_run(station: &Station, outcome: &Outcome, shows: impl Fn(&str) -> bool) -> Vec<Table> {
+    let named = station.points.iter().map(|point| point.name.as_str()).zip(&outcome.points);
+    let named: Vec<(&str, &PointSummary)> = named.filter(|(name, _)| shows(name)).collect();
+    let mut inputs = Table::new(&INPUT_HEADS);
     let mut counters =
         Table::new(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
     let mut readings = readings::Tables::new();
@@ -328,26 +308,33 @@ pub(crate) fn print_sum(worked: &SizingResult, out: &mut Out) -> Result<(), Fail
     Ok(())
 }
 
+/// Prints findings, each with its calculation and all remedies.
 pub(crate) fn print_findings(findings: &[Finding], out: &mut Out) -> Result<(), Failure> {
     if findings.is_empty() {
         return Ok(());
     }
     out.line("")?;
-    for finding in findings {
-        let word = finding.severity.word();
-        let colour = match finding.severity {
-            Severity::Note => "\x1b[36m",
-            Severity::Warning => "\x1b[33m",
-            Severity::Error => "\x1b[31m",
-        };
-        let told = format!(": {}: {} [{}]", finding.subject, finding.message, finding.code);
-        out.coloured(colour, word, &on_one_line(&told))?;
-        if let Some(sum) = &finding.sum {
-            out.line(format!("   = {}", on_one_line(sum)))?;
-        }
-        remedies(finding).iter().try_for_each(|remedy| out.line(format!("   → {}", on_one_line(remedy))))?;
+    findings.iter().try_for_each(|finding| print_finding(finding, true, None, out))
+}
+
+/// Prints a finding: the fact, its calculation where `full`, the remedies, and the command that shows more.
+pub(crate) fn print_finding(finding: &Finding, full: bool, more: Option<String>, out: &mut Out) -> Result<(), Failure> {
+    let colour = match finding.severity {
+        Severity::Note => "\x1b[36m",
+        Severity::Warning => "\x1b[33m",
+        Severity::Error => "\x1b[31m",
+    };
+    let told = format!(": {}: {} [{}]", finding.subject, finding.message, finding.code);
+    out.coloured(colour, finding.severity.word(), &on_one_line(&told))?;
+    if let Some(sum) = finding.sum.as_ref().filter(|_| full) {
+        out.line(format!("   = {}", on_one_line(sum)))?;
     }
-    Ok(())
+    // A remedy that only names a command says no more than the command that is printed below it.
+    let names_command = |remedy: &String| !full && more.is_some() && remedy.starts_with("`reigen ");
+    let remedies = remedies(finding);
+    let told = remedies.iter().filter(|remedy| !names_command(remedy));
+    told.map(|remedy| format!("   → {}", on_one_line(remedy))).try_for_each(|line| out.line(line))?;
+    more.iter().try_for_each(|command| out.line(format!("   $ {}", on_one_line(command))))
 }
 
 /// What to do about a finding: all remedies that were tried and hold, each with the voltage that it makes; else what a
@@ -372,7 +359,7 @@ fn state(last: Option<bool>) -> String {
     .to_owned()
 }
 
-fn input_row(name: &str, input: &InputSummary) -> Vec<String> {
+pub(crate) fn input_row(name: &str, input: &InputSummary) -> Vec<String> {
     let numbers = [
         input.raw_edges,
         input.accepted,
@@ -391,9 +378,14 @@ fn bit_row(name: &str, tally: &Tally) -> Vec<String> {
     bit_cells(name, tally.last, [tally.rising, tally.falling], tally.on)
 }
 
-fn bit_cells(name: &str, last: Option<bool>, changes: [u64; 2], on: reigen_core::time::Nanos) -> Vec<String> {
+pub(crate) fn bit_cells(
+    name: &str,
+    last: Option<bool>,
+    changes: [u64; 2],
+    on: reigen_core::time::Nanos,
+) -> Vec<String> {
     let [rising, falling] = changes.map(|number| number.to_string());
-    vec![name.to_owned(), state(last), rising, falling, on.to_string()]
+    vec![name.to_owned(), state(last), rising, falling, short_time_to(on, 4)]
 }
 
 fn counter_row(name: &str, counter: &CounterSummary) -> Vec<String> {

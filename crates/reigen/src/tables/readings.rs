@@ -6,7 +6,7 @@ use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::time::Nanos;
-use reigen_core::units::{resolved, significant};
+use reigen_core::units::{resolved, significant, significant_to};
 
 /// The three tables in the making.
 pub(super) struct Tables {
@@ -61,17 +61,15 @@ impl Tables {
         }
     }
 
-    pub(super) fn encoder(&mut self, name: &str, encoder: &EncoderSummary) {
+    pub(crate) fn encoder(&mut self, name: &str, encoder: &EncoderSummary) {
         let unknown = || "unknown".to_owned();
         let spread = encoder.zero_spread().map_or(String::new(), |spread| format!(", {spread} apart"));
         let homed = format!("{}×{spread}", encoder.homings.len());
         self.encoders.add_row([
             name.to_owned(),
-            encoder.value.map_or_else(String::new, |value| with_unit(resolved(value, None), &encoder.unit)),
+            position_in_units(encoder),
             encoder.position.map_or_else(unknown, |position| position.to_string()),
-            encoder
-                .speed
-                .map_or_else(String::new, |speed| with_unit(resolved(speed, None), &per_second(&encoder.unit))),
+            with_unit(number(encoder.speed, None), &per_second(&encoder.unit)),
             encoder.forward.to_string(),
             encoder.backward.to_string(),
             encoder.reversals.to_string(),
@@ -83,7 +81,7 @@ impl Tables {
                 (true, false) => "no",
             }
             .to_owned(),
-            encoder.slowest_scan.map_or(String::new(), |time| time.to_string()),
+            super::cells::time(encoder.slowest_scan),
         ]);
         for phase in encoder.phase.iter().filter(|phase| phase.from_hz.is_none()) {
             let degrees = |degrees: f64| format!("{degrees:.1}°");
@@ -101,25 +99,23 @@ impl Tables {
         }
     }
 
-    pub(super) fn rate(&mut self, name: &str, rate: &RateSummary) {
-        // What the worst reading resolves is what a mean may claim.
-        let resolution = rate.judgement.as_ref().map(|told| told.slowest_resolution.max(told.fastest_resolution));
-        let shown = |value: Option<f64>| number(value, rate.resolution.or(resolution));
+    pub(crate) fn rate(&mut self, name: &str, rate: &RateSummary) {
+        let [now, min, mean, max] = rate_cells(rate);
         self.rates.add_row([
             name.to_owned(),
-            format!("{}{}", if rate.bound { "≤ " } else { "" }, with_unit(shown(rate.last), &rate.unit)),
-            rate.resolution.map_or(String::new(), |step| format!("±{}", significant(step))),
+            now,
+            resolution_that_shows(rate),
             uneven(rate),
-            shown(rate.mean),
-            shown(rate.min),
-            shown(rate.max),
+            mean,
+            min,
+            max,
             rate.readings.to_string(),
             if rate.stopped { "yes" } else { "no" }.to_owned(),
             super::cells::time(rate.judgement.as_ref().map(|told| told.delay)),
         ]);
     }
 
-    pub(super) fn width(&mut self, name: &str, width: &WidthSummary) {
+    pub(crate) fn width(&mut self, name: &str, width: &WidthSummary) {
         let shown = |value: Option<f64>| number(value, None);
         self.widths.add_row([
             name.to_owned(),
@@ -133,7 +129,7 @@ impl Tables {
         ]);
     }
 
-    pub(super) fn analog(&mut self, name: &str, analog: &AnalogSummary) {
+    pub(crate) fn analog(&mut self, name: &str, analog: &AnalogSummary) {
         let shown = |value: Option<f64>| number(value, None);
         self.analogs.add_row([
             name.to_owned(),
@@ -143,18 +139,41 @@ impl Tables {
             shown(analog.mean),
             shown(analog.min),
             shown(analog.max),
-            if analog.fault == Nanos(0) { String::new() } else { analog.fault.to_string() },
+            super::cells::time(Some(analog.fault).filter(|fault| *fault > Nanos(0))),
         ]);
     }
 
-    pub(super) fn done(self) -> [Table; 5] {
+    pub(crate) fn done(self) -> [Table; 5] {
         [self.encoders, self.phases, self.rates, self.widths, self.analogs]
     }
 }
 
-/// A number with the digits that its resolution supports, or else five; empty where there is none.
-fn number(value: Option<f64>, resolution: Option<f64>) -> String {
-    value.map_or(String::new(), |value| resolved(value, resolution))
+/// A number with the digits that its resolution supports, and four at most; empty where there is none.
+pub(crate) fn number(value: Option<f64>, resolution: Option<f64>) -> String {
+    let of_four = |value: f64| 10f64.powf(value.abs().log10().floor() - 3.0);
+    let step = |value: f64| resolution.filter(|step| *step > of_four(value));
+    value.map_or(String::new(), |value| match step(value) {
+        Some(step) => resolved(value, Some(step)),
+        None => significant_to(value, 4),
+    })
+}
+
+/// A rate's last reading with its unit, and its least, mean and greatest.
+pub(crate) fn rate_cells(rate: &RateSummary) -> [String; 4] {
+    // What the worst reading resolves is what a mean may claim.
+    let worst = rate.judgement.as_ref().map(|told| told.slowest_resolution.max(told.fastest_resolution));
+    let shown = |value: Option<f64>| number(value, rate.resolution.or(worst));
+    let now = format!("{}{}", if rate.bound { "≤ " } else { "" }, with_unit(shown(rate.last), &rate.unit));
+    [now, shown(rate.min), shown(rate.mean), shown(rate.max)]
+}
+
+/// What one step of a reading is worth, where that is more than a hundredth of it.
+pub(crate) fn resolution_that_shows(rate: &RateSummary) -> String {
+    const SHOWS: f64 = 0.01;
+    let largest =
+        [rate.last, rate.mean, rate.max].into_iter().flatten().fold(0.0, |most: f64, value| most.max(value.abs()));
+    let step = rate.resolution.filter(|step| *step > largest * SHOWS);
+    step.map_or(String::new(), |step| format!("±{}", significant(step)))
 }
 
 /// The unit of a speed.
@@ -162,7 +181,14 @@ fn per_second(unit: &str) -> String {
     if unit.is_empty() { "/s".to_owned() } else { format!("{unit}/s") }
 }
 
-fn with_unit(number: String, unit: &str) -> String {
+/// An encoder's position in its unit, as finely as one count moves it.
+pub(crate) fn position_in_units(encoder: &EncoderSummary) -> String {
+    let count = encoder.value.zip(encoder.position).filter(|(_, position)| *position != 0);
+    let step = count.map(|(value, position)| (value / position as f64).abs());
+    with_unit(encoder.value.map_or_else(String::new, |value| resolved(value, step)), &encoder.unit)
+}
+
+pub(crate) fn with_unit(number: String, unit: &str) -> String {
     if number.is_empty() { number } else { format!("{number} {unit}").trim_end().to_owned() }
 }
 

@@ -3,8 +3,11 @@
 pub(crate) mod check;
 pub(crate) mod debounce;
 pub(crate) mod diagram;
+pub(crate) mod more;
+pub(crate) mod overview;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod survey;
+pub(crate) mod verdict;
 pub(crate) mod verify;
 pub(crate) mod why;

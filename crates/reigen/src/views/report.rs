@@ -10,7 +10,8 @@ use reigen_core::finding::{Finding, Severity};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::seconds_short;
+use reigen_core::time::place;
+use reigen_core::units::short_time;
 use reigen_draw::diagram::Diagram;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
@@ -88,19 +89,23 @@ pub(crate) fn report(
     let checked = check(&station.station);
     let wired = !checked.terminals.is_empty();
     let wiring: Vec<FindingView> = checked.findings.iter().filter(|_| wired).map(FindingView::new).collect();
-    let shown = |time| format!("{} s", seconds_short(outcome.origin.file_time_ns(time)));
+    let shown = |time| place(outcome.origin.file_time_ns(time));
     let facts = vec![
         ("read as", taken_for.join("; ")),
         ("from", shown(outcome.from)),
         ("to", shown(outcome.to)),
-        ("length", outcome.to.saturating_sub(outcome.from).to_string()),
+        ("length", short_time(outcome.to.saturating_sub(outcome.from))),
         ("lines", outcome.lines.to_string()),
         ("edges", outcome.edges.to_string()),
         ("station file", station.name.clone()),
     ];
     Ok(ReportView {
         title: on_one_line(station.station.title.as_ref().unwrap_or(&station.name)).into_owned(),
-        recording: format!("{}, {}", on_one_line(&outcome.recording), outcome.to.saturating_sub(outcome.from)),
+        recording: format!(
+            "{}, {}",
+            on_one_line(&outcome.recording),
+            short_time(outcome.to.saturating_sub(outcome.from))
+        ),
         version: env!("CARGO_PKG_VERSION"),
         verdict: verdict(outcome, checked.findings.iter().filter(|_| wired)),
         facts,
@@ -183,7 +188,7 @@ fn sections(station: &StationFile, outcome: &Outcome) -> Vec<Section> {
         ("States", &["state"]),
         ("Expectations", &["expectation"]),
     ];
-    let tables: Vec<Rows> = tables::of_run(&station.station, outcome).iter().map(Rows::new).collect();
+    let tables: Vec<Rows> = tables::of_run(&station.station, outcome, |_| true).iter().map(Rows::new).collect();
     let mut sections: Vec<Section> = Vec::new();
     for table in tables {
         let first = table.header.first().map(|cell| cell.text.clone()).unwrap_or_default();

@@ -1,5 +1,6 @@
 //! A station's expectations held against recordings.
 
+use super::verdict::{expectations as expectations_line, findings as findings_line};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
@@ -9,7 +10,7 @@ use reigen_core::finding::Finding;
 use reigen_core::logic::expect::ExpectSummary;
 use reigen_core::names::counted;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, seconds_short};
+use reigen_core::time::Nanos;
 use reigen_io::recording::Recording;
 use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
@@ -112,40 +113,35 @@ fn values(station: &StationFile, point: &Point, states: &States) -> Vec<String> 
     names.into_iter().map(|name| format!("{name} = {}", value(name))).collect()
 }
 
+/// Prints the verdict, then what looks wrong with the inputs, then each expectation: those that failed come first.
 pub(crate) fn print(
     all: &[ExpectationResult],
     findings: &[RecordingFinding],
     recordings: usize,
     out: &mut Out,
 ) -> Result<(), Failure> {
-    let mut rows = Table::new(&["recording", "expectation", "held", "how", "first failure", "values there"]);
-    for told in all {
+    let failed = all.iter().filter(|told| !told.pass).count();
+    let told = expectations_line(all.len(), failed).unwrap_or_else(|| "no expectations".to_owned());
+    let found: Vec<Finding> = findings.iter().map(|told| told.finding.clone()).collect();
+    out.line(format!("{told}, in {}; {}", counted(recordings as u64, "recording"), findings_line(&found)))?;
+    for one in findings.chunk_by(|one, other| one.recording == other.recording) {
+        if let Some(first) = one.first().filter(|_| recordings > 1) {
+            out.line(format!("\nin {}:", first.recording))?;
+        }
+        print_findings(&one.iter().map(|told| told.finding.clone()).collect::<Vec<_>>(), out)?;
+    }
+    let mut rows = Table::new(&["recording", "expectation", "held", "how", "values there"]);
+    let sorted = all.iter().filter(|told| !told.pass).chain(all.iter().filter(|told| told.pass));
+    for told in sorted {
         rows.add_row([
             told.recording.clone(),
             told.expectation.clone(),
             held(told.pass).to_owned(),
             told.detail.clone(),
-            told.failed_at_ns.map_or(String::new(), |at| format!("{} s", seconds_short(at))),
             told.values.join(", "),
         ]);
     }
-    (1..6).for_each(|column| rows.left(column));
-    out.table(&rows)?;
-    let failed = all.iter().filter(|told| !told.pass).count();
-    out.line(format!(
-        "\n{} of {} held, in {}",
-        all.len() - failed,
-        counted(all.len() as u64, "expectation"),
-        counted(recordings as u64, "recording")
-    ))?;
-    for one in all.chunk_by(|one, other| one.recording == other.recording) {
-        let recording = one.first().map_or("", |held| held.recording.as_str());
-        let findings: Vec<Finding> =
-            findings.iter().filter(|told| told.recording == recording).map(|told| told.finding.clone()).collect();
-        if recordings > 1 && !findings.is_empty() {
-            out.line(format!("\nin {recording}:"))?;
-        }
-        print_findings(&findings, out)?;
-    }
-    Ok(())
+    (1..5).for_each(|column| rows.left(column));
+    out.line("")?;
+    out.table(&rows)
 }

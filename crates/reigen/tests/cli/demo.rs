@@ -2,7 +2,30 @@ use crate::support::Place;
 
 #[test]
 fn the_demo_shows_the_work() {
-    insta::assert_snapshot!(Place::new().reigen("demo").whole());
+    insta::assert_snapshot!(Place::new().reigen("demo --all").whole());
+}
+
+#[test]
+fn the_short_demo_fits_a_screen() {
+    let said = Place::new().reigen("demo").stdout;
+    insta::assert_snapshot!(said);
+    assert!(said.lines().count() <= 40, "{} lines", said.lines().count());
+}
+
+#[test]
+fn a_run_of_the_demo_fits_a_screen_and_names_commands_that_work() {
+    let place = Place::new();
+    assert_eq!(place.reigen("demo --into ropewalk").code, 0);
+    let said = place.reigen("run ropewalk/station.toml ropewalk/recording.vcd").stdout;
+    assert!(said.lines().count() <= 45, "{} lines", said.lines().count());
+    let full = place.reigen("run ropewalk/station.toml ropewalk/recording.vcd --findings").stdout;
+    let commands: Vec<&str> = full.lines().filter_map(|line| line.strip_prefix("   $ reigen ")).collect();
+    let is_finding = |line: &&str| ["error: ", "warning: ", "note: "].iter().any(|word| line.starts_with(word));
+    assert_eq!(commands.len(), full.lines().filter(is_finding).count(), "each finding has its command: {full}");
+    for command in commands {
+        let shown = place.reigen(command);
+        assert_eq!(shown.code, 0, "{command}: {}", shown.whole());
+    }
 }
 
 #[test]
@@ -11,7 +34,7 @@ fn the_demo_written_into_a_folder_gives_what_it_showed() {
     let written = place.reigen("demo --into deep/ropewalk");
     insta::assert_snapshot!(written.whole());
     let run = place.reigen("run deep/ropewalk/station.toml deep/ropewalk/recording.vcd");
-    let shown = place.reigen("demo").stdout;
+    let shown = place.reigen("demo --all").stdout;
     assert!(shown.contains(&run.stdout.replace("deep/ropewalk/", "")), "{}", run.whole());
     let again = place.reigen("simulate deep/ropewalk/scenario.toml -o again.vcd --truth again.json");
     assert_eq!(again.code, 0, "{}", again.stderr);

@@ -40,7 +40,7 @@ fn the_points_of_a_chain_are_inputs_like_any_other() {
     assert_eq!((told["counters"]["n"]["value"].as_i64(), bits["many"]["final"].as_bool()), (Some(2), Some(true)));
     assert_eq!((told["words"]["w"]["value"].as_i64(), told["words"]["w"]["changes"].as_u64()), (Some(4), Some(5)));
     assert!(place.read("e.csv").contains(",a1,on,") && place.read("t.vcd").contains(" b6 "));
-    let shown = place.reigen("run station.toml r.vcd").stdout;
+    let shown = place.reigen("run station.toml r.vcd --all").stdout;
     assert!(shown.contains("4 = 0x4 = 100") && shown.contains("● a7  ○ b6  ○ a1"), "{shown}");
     let why = place.reigen("why station.toml r.vcd slow").stdout;
     assert!(why.contains("2 raw edges = 2 accepted"), "{why}");

@@ -1,4 +1,6 @@
 //! The commands in the README and the guide, run as they stand; what is printed there is what comes.
+//!
+//! With `UPDATE_PAGES` set, the pages get what comes.
 
 use crate::support::Place;
 use std::path::Path;
@@ -47,7 +49,11 @@ fn every_command_does_what_the_page_says() {
             let Some(arguments) = command.strip_prefix("reigen ") else { continue };
             let said = place.reigen(arguments);
             assert_eq!(said.code, expected(arguments), "{}: {command}\n{}", page.display(), said.stderr);
-            if !output.is_empty() {
+            if !output.is_empty() && said.stdout != output && std::env::var_os("UPDATE_PAGES").is_some() {
+                let text = std::fs::read_to_string(&page).unwrap();
+                let [before, after] = [&output, &said.stdout].map(|output| format!("$ {command}\n{output}"));
+                std::fs::write(&page, text.replacen(&before, &after, 1)).unwrap();
+            } else if !output.is_empty() {
                 assert_eq!(said.stdout, output, "{}: {command}", page.display());
             }
             run += 1;

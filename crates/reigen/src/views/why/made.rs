@@ -11,7 +11,7 @@ use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::readings::{Basis, BasisKind};
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Origin, seconds_short};
+use reigen_core::time::{Origin, place};
 use reigen_core::units::{engineering, resolved, significant};
 use reigen_station::station::Point;
 
@@ -38,7 +38,7 @@ pub(super) fn of(point: &Point, summary: Option<&PointSummary>, origin: Origin) 
 fn of_rate(rate: &RateSummary, origin: Origin) -> Vec<String> {
     let Some(made) = rate.made else { return vec!["no interval is complete yet, so there is no reading".to_owned()] };
     let Basis { at, edges, from, until, by } = made;
-    let time = |time| format!("{} s", seconds_short(origin.file_time_ns(time)));
+    let time = |time| place(origin.file_time_ns(time));
     let length = until.saturating_sub(from);
     let stretch = format!("from {} to {}", time(from), time(until));
     let times =
@@ -68,11 +68,8 @@ fn of_expander(expander: &ExpanderSummary, origin: Origin) -> Vec<String> {
     let frames = counted(expander.frames, "frame");
     let mut lines = vec![format!("{frames} of {} clocks so far, {} of them bad", expander.bits, expander.bad_frames)];
     lines.extend(expander.bad.last().map(|bad| {
-        let at = seconds_short(origin.file_time_ns(bad.at));
-        format!(
-            "the last bad one ended at {at} s with {}, and its points kept their state",
-            counted(bad.clocks, "clock")
-        )
+        let at = place(origin.file_time_ns(bad.at));
+        format!("the last bad one ended at {at} with {}, and its points kept their state", counted(bad.clocks, "clock"))
     }));
     lines
 }
@@ -85,7 +82,7 @@ fn of_word(word: &WordSummary) -> Vec<String> {
 }
 
 fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {
-    let time = |time| format!("{} s", seconds_short(origin.file_time_ns(time)));
+    let time = |time| place(origin.file_time_ns(time));
     let mut lines = Vec::new();
     let counts = format!("{} up and {} down", encoder.forward, encoder.backward);
     let since = match encoder.homings.last() {
@@ -119,8 +116,8 @@ fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {
 
 fn of_width(width: &WidthSummary, origin: Origin) -> Vec<String> {
     let Some((at, raw)) = width.raw else { return vec!["no stretch has begun and ended yet".to_owned()] };
-    let ended = seconds_short(origin.file_time_ns(at));
-    vec![format!("the last stretch ended at {ended} s and was {} long", engineering(raw, "s"))]
+    let ended = place(origin.file_time_ns(at));
+    vec![format!("the last pulse ended at {ended} and was {} long", engineering(raw, "s"))]
 }
 
 fn of_analog(analog: &AnalogSummary) -> Vec<String> {

@@ -15,7 +15,7 @@ use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::names::counted;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_core::time::{Nanos, Origin, place, places};
 use reigen_core::units::resolved;
 use reigen_io::recording::Recording;
 use reigen_run::observer::WindowView;
@@ -78,10 +78,6 @@ struct Reason {
     why: String,
 }
 
-fn file_seconds(time_ns: i64) -> String {
-    format!("{} s", seconds_short(time_ns))
-}
-
 /// Prints an answer.
 pub(crate) fn print(told: &WhyReport, out: &mut Out) -> Result<(), Failure> {
     out.line(&told.head)?;
@@ -96,8 +92,10 @@ pub(crate) fn print(told: &WhyReport, out: &mut Out) -> Result<(), Failure> {
         }
     } else if !told.reasons.is_empty() {
         let mut rows = Table::new(told.header);
+        let times: Vec<i64> = told.reasons.iter().filter_map(|reason| reason.time_ns).collect();
+        let mut shown = places(&times).into_iter();
         for reason in &told.reasons {
-            let time = reason.time_ns.map_or(String::new(), file_seconds);
+            let time = reason.time_ns.and_then(|_| shown.next()).unwrap_or_default();
             let number = if reason.number > 0 { reason.number.to_string() } else { String::new() };
             rows.add_row([number, time, reason.what.clone(), reason.why.clone()]);
         }
@@ -365,8 +363,8 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     let origin = recording.origin();
     if origin.since_start(at).is_none() {
         return Err(Failure::Usage {
-            message: format!("--at {} lies before the recording", file_seconds(at)),
-            help: format!("it begins at {}", file_seconds(origin.0)),
+            message: format!("--at {} lies before the recording", place(at)),
+            help: format!("it begins at {}", place(origin.0)),
         });
     }
     let mut states = States::default();
@@ -385,8 +383,8 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     let asked = origin.since_start(at).unwrap_or_default();
     if asked > outcome.to {
         return Err(Failure::Usage {
-            message: format!("--at {} lies after the recording", file_seconds(at)),
-            help: format!("it ends at {}", file_seconds(origin.file_time_ns(outcome.to))),
+            message: format!("--at {} lies after the recording", place(at)),
+            help: format!("it ends at {}", place(origin.file_time_ns(outcome.to))),
         });
     }
     let mut told = ReasonTree {
@@ -402,7 +400,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     let Some(asked) = station.station.points.get(point) else { return Ok(WhyReport::default()) };
     told.tell(point, 0);
     let reasons = told.reasons;
-    let head = format!("{} at {}:", asked.name, file_seconds(at));
+    let head = format!("{} at {}:", asked.name, place(at));
     Ok(WhyReport { point: asked.name.clone(), head, header: &[], reasons, more: 0, sums: String::new() })
 }
 
@@ -433,7 +431,7 @@ impl ReasonTree<'_> {
     fn since(&self, since: Nanos) -> String {
         match since {
             Nanos(0) => "since the start".to_owned(),
-            since => format!("since {}", file_seconds(self.origin.file_time_ns(since))),
+            since => format!("since {}", place(self.origin.file_time_ns(since))),
         }
     }
 
