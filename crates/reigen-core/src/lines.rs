@@ -85,6 +85,11 @@ impl LineColumns {
         before
     }
 
+    /// Forgets what was before a time: the levels that lines have are known from there on.
+    pub fn know_from(&mut self, from: Nanos) {
+        self.bits.iter_mut().for_each(|column| column.since = column.since.max(from));
+    }
+
     /// Both kinds of lines within the window.
     pub fn all(&self) -> Lines<'_> {
         Lines { bits: &self.bits, readings: &self.readings, last: self.last }

@@ -229,7 +229,7 @@ fn parse_time_up_to(text: &str, most: Nanos, most_text: &'static str) -> Result<
     let (number, unit) = split(text)?;
     let text = text.trim().to_owned();
     if unit.is_empty() {
-        return Err(QuantityError::NoUnit { text, units: ("ms", "us") });
+        return Err(QuantityError::NoUnit { text, units: ("s", "ms") });
     }
     let Some((_, power, factor)) = TIME_UNITS.iter().find(|(name, _, _)| *name == unit) else {
         return Err(unknown_unit(unit, "time", &TIME_UNITS.map(|(name, _, _)| name)));
@@ -348,7 +348,7 @@ mod tests {
     #[test]
     fn what_is_no_time_is_refused_with_the_reason() {
         let cases = [
-            ("8", "`8` has no unit: is it `8 ms` or `8 us`?"),
+            ("8", "`8` has no unit: is it `8 s` or `8 ms`?"),
             ("ms", "`ms` does not begin with a number"),
             ("-8 ms", "`-8 ms` is negative"),
             ("8 mV", "`mV` is no unit of time: it is `ns`, `us`, `µs`, `ms`, `s`, `min`, `h` or `d`"),

@@ -118,7 +118,7 @@ impl RecordingError {
         match self {
             Self::Empty(_) => Some("record again: nothing was written to it".to_owned()),
             Self::UnknownFormat { .. } => {
-                Some("readable are VCD, CSV, JSON Lines and Parquet, also packed by gzip or zstd; packed samples need --sample-rate and --lines".to_owned())
+                Some("readable are VCD, CSV, JSON Lines and Parquet, also packed by gzip or zstd; packed samples need --sample-rate and --bits".to_owned())
             }
             Self::Fault { fault, .. } => fault.help(),
             Self::Archive { fault, .. } if fault.cut => {

@@ -17,6 +17,22 @@ pub struct Signals {
     pub nameable: Vec<bool>,
 }
 
+impl Signals {
+    /// Those of some numbers in the recording.
+    pub fn among(self, wanted: &[usize]) -> Self {
+        let kept: Vec<bool> = self.numbers.iter().map(|number| wanted.contains(number)).collect();
+        fn of<T>(all: Vec<T>, kept: &[bool]) -> Vec<T> {
+            all.into_iter().zip(kept).filter_map(|(one, kept)| kept.then_some(one)).collect()
+        }
+        Self {
+            numbers: of(self.numbers, &kept),
+            names: of(self.names, &kept),
+            aliases: of(self.aliases, &kept),
+            nameable: of(self.nameable, &kept),
+        }
+    }
+}
+
 /// The signals of one kind, each once, with the shortest of its names.
 pub fn signals(lines: &[RecordedLine], wanted: impl Fn(&LineKind) -> bool) -> Signals {
     signals_among(lines, &LineNames::new(lines), wanted)

@@ -2,7 +2,7 @@
 
 use crate::done::Completion;
 use crate::{cli, commands, failure, log, print};
-use clap::Parser;
+use clap::FromArgMatches;
 use reigen_io::output_file::Outputs;
 use std::process::ExitCode;
 use std::time::Instant;
@@ -14,7 +14,8 @@ const DIFFERS: u8 = 1;
 
 /// Does what the arguments ask for, and gives the exit code.
 pub(crate) fn run() -> ExitCode {
-    let cli = cli::Cli::parse();
+    let matches = cli::command().get_matches();
+    let cli = cli::Cli::from_arg_matches(&matches).unwrap_or_else(|error| error.exit());
     let outputs = Outputs::default();
     let known = outputs.clone();
     // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
@@ -56,7 +57,12 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Completion, fail
         cli::Command::Levels(arguments) => commands::levels::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Chain(arguments) => commands::chain::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Polling(arguments) => commands::polling::run(arguments, out).map(|()| Completion::Fine),
-        cli::Command::Rate(arguments) => commands::rate::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Captures(arguments) => {
+            commands::captures::run(&arguments.file, &arguments.options, out).map(|()| Completion::Fine)
+        }
+        cli::Command::Rate(arguments) => {
+            commands::captures::run(&arguments.captures, &arguments.options, out).map(|()| Completion::Fine)
+        }
         cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, out),

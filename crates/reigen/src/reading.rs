@@ -1,6 +1,6 @@
 //! Recordings as the options say, opened and read through.
 
-use crate::cli::ReadingArguments;
+use crate::cli::{ReadingArguments, RecordingArguments, SpanArguments};
 use crate::failure::Failure;
 use crate::progress::Bar;
 use reigen_core::finding::Finding;
@@ -16,25 +16,31 @@ use reigen_run::observer::Observer;
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_run::stretch::Stretch;
 use reigen_station::station::StationErrorKind;
-use std::path::Path;
 
-/// How the times of recordings in a row belong together.
-pub(crate) fn clock(own: bool) -> Clock {
-    if own { Clock::Own } else { Clock::Shared }
+/// Opens the recordings that are named, one after another, and tells how each is read; `-` is standard input.
+pub(crate) fn open(arguments: &RecordingArguments) -> Result<Recording, Failure> {
+    open_sources(&sources(arguments), arguments)
 }
 
-/// Opens a recording, and tells what it was taken for; `-` is standard input.
-pub(crate) fn open(path: &Path, options: &ReadOptions) -> Result<Recording, Failure> {
-    open_all(&[Source::Path(path.to_owned())], options, Clock::default())
+/// The recordings that are named.
+pub(crate) fn sources(arguments: &RecordingArguments) -> Vec<Source> {
+    arguments.recordings.iter().map(Source::from).collect()
 }
 
-/// The same from where it comes from.
-pub(crate) fn open_source(source: &Source, options: &ReadOptions) -> Result<Recording, Failure> {
-    open_all(std::slice::from_ref(source), options, Clock::default())
+/// The same, each of which can be opened again and again.
+pub(crate) fn reopenable(arguments: &RecordingArguments) -> Result<Vec<Source>, Failure> {
+    Ok(arguments.recordings.iter().map(|path| Source::reopenable(path)).collect::<Result<_, _>>()?)
 }
 
-/// The same of several of one run, one after another.
+/// Opens recordings of one run from where they come from.
+pub(crate) fn open_sources(sources: &[Source], arguments: &RecordingArguments) -> Result<Recording, Failure> {
+    let clock = if arguments.own_clocks { Clock::Own } else { Clock::Shared };
+    open_all(sources, &read_options(&arguments.reading)?, clock)
+}
+
+/// Opens recordings of one run with options that are known already.
 pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
     let recording = Recording::open_all(sources, options, clock)?;
     for told in recording.taken_for() {
@@ -44,6 +50,11 @@ pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) 
     Ok(recording)
 }
 
+/// The stretch that is asked for, in times since the recording's start.
+pub(crate) fn stretch(span: &SpanArguments, recording: &Recording) -> Result<Stretch, Failure> {
+    Ok(Stretch::new(recording.origin(), span.from, span.to)?)
+}
+
 /// Tells a finding on standard error, where the result has standard output for itself.
 pub(crate) fn warn(finding: &Finding) {
     let Finding { severity, subject, message, code, remedy, .. } = finding;
@@ -51,15 +62,15 @@ pub(crate) fn warn(finding: &Finding) {
     tracing::warn!("{}: {}\n   → {}", severity.word(), on_one_line(&told), on_one_line(remedy));
 }
 
-/// Reads the lines of these signals, and hands over window after window; gives the recording's last time.
+/// Reads a stretch of the lines of these signals, and hands over window after window; gives the last time of it.
 pub(crate) fn read_through(
     recording: &mut Recording,
-    bits: &[usize],
-    numbers: &[usize],
+    (bits, numbers): (&[usize], &[usize]),
+    stretch: Stretch,
     take: &mut (dyn FnMut(&LineColumns) + Send),
 ) -> Result<Nanos, Failure> {
     let mut bar = Bar::new(recording.progress());
-    let last = measure::read_through(recording, bits, numbers, &mut |lines| {
+    let last = measure::read_through(recording, (bits, numbers), stretch, &mut |lines| {
         bar.show();
         take(lines);
     })?;
@@ -102,15 +113,15 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         }
         _ => None,
     };
-    if let Some(lines) = &arguments.lines {
+    if let Some(lines) = &arguments.bits {
         check_names(lines).map_err(|message| Failure::Usage {
-            message: format!("--lines: {message}"),
+            message: format!("--bits: {message}"),
             help: "name the bits of a sample from bit 0 of its first byte upward".to_owned(),
         })?;
     }
     Ok(ReadOptions {
         sample_rate: arguments.sample_rate,
-        lines: arguments.lines.clone(),
+        lines: arguments.bits.clone(),
         thresholds,
         separator: arguments.separator,
         decimal: arguments.decimal,

@@ -285,6 +285,14 @@ pub fn sweep(from: Nanos, to: Nanos, steps: usize) -> Vec<Nanos> {
     periods
 }
 
+/// Periods from one to another in steps of 1, 2 and 5, with both ends.
+pub fn round_steps(from: Nanos, to: Nanos) -> Vec<Nanos> {
+    let powers = (0..20).map_while(|power| 10u64.checked_pow(power));
+    let round = powers.flat_map(|power| [1, 2, 5].into_iter().filter_map(move |step| power.checked_mul(step)));
+    let inner = round.map(Nanos).filter(|period| (from..to).contains(period) && *period > from);
+    std::iter::once(from).chain(inner).chain((to > from).then_some(to)).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -345,6 +353,15 @@ mod tests {
                 prop_assert!(pulses.missed(Nanos(slowest.0 + 1), readings).worst > 0);
             }
         }
+    }
+
+    #[test]
+    fn round_steps_go_by_1_2_5_between_the_ends() {
+        let told = |from, to| round_steps(Nanos(from), Nanos(to)).iter().map(|period| period.0).collect::<Vec<_>>();
+        assert_eq!(told(1_000, 20_000), [1_000, 2_000, 5_000, 10_000, 20_000]);
+        assert_eq!(told(30, 120), [30, 50, 100, 120]);
+        assert_eq!((told(7, 7), told(1, 2)), (vec![7], vec![1, 2]));
+        assert_eq!(told(u64::MAX - 1, u64::MAX).len(), 2);
     }
 
     #[test]

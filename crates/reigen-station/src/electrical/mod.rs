@@ -51,6 +51,17 @@ pub struct WiringReport {
     pub wires: Vec<WireRow>,
 }
 
+impl WiringReport {
+    /// What of it is about some points: their findings, terminals and wires.
+    pub fn of_points(mut self, names: &[String]) -> Self {
+        let named = |name: &str| names.iter().any(|wanted| wanted == name);
+        self.findings.retain(|finding| named(&finding.subject));
+        self.terminals.retain(|row| row.point.as_deref().is_some_and(named));
+        self.wires.retain(|row| row.points.iter().any(|point| named(point)));
+        self
+    }
+}
+
 /// A finding, and what remedies need to know of it.
 #[derive(Debug, Clone)]
 struct WiringFinding {

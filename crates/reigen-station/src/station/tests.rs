@@ -71,7 +71,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
             debounced("{ method = 'stabel', time = '8 ms' }"),
             "'stabel' | there is no word `stabel` here (did you mean `stable`?)",
         ),
-        (debounced("{ method = 'stable', time = '8' }"), "'8' | `8` has no unit: is it `8 ms` or `8 us`?"),
+        (debounced("{ method = 'stable', time = '8' }"), "'8' | `8` has no unit: is it `8 s` or `8 ms`?"),
         (
             debounced("{ method = 'stable', time = 8 }"),
             "8 | a time with its unit, in quotes, such as \"8 ms\" is wanted here, not the integer `8`",

@@ -1,48 +1,59 @@
 //! Commands that write files for others, and the demo.
 
-use super::reading::{ReadingArguments, file_time};
+use super::reading::RecordingArguments;
 use clap::{Args, ValueEnum};
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-/// Write a recording in another format: all of it or a stretch, all lines or some; several of one run become one.
+/// Write a recording in another format, whole or in part
 #[derive(Debug, Args)]
-#[command(after_help = "\
+#[command(
+    override_usage = "reigen convert [OPTIONS] <RECORDING>... <OUTPUT>",
+    after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen convert ropewalk/recording.vcd walk.csv
-  reigen convert ropewalk/recording.vcd press.jsonl.gz --from 1.4s --to 1.6s --only PB_START
-  reigen convert ropewalk/recording.vcd logic.bin --only PB_START,PB_STOP --step 10us")]
+  reigen convert ropewalk/recording.vcd press.jsonl.gz --from 1.4s --to 1.6s --lines PB_START
+  reigen convert ropewalk/recording.vcd -o logic.bin --lines PB_START,PB_STOP --step 10us
+
+The last file is the output if there is no -o: .vcd, .csv, .jsonl, .parquet or .bin, the first three also
+with .gz or .zst behind; `-` is standard output."
+)]
 pub(crate) struct ConvertArguments {
-    /// The recording, or several of one run in the order of time; `-` is standard input
-    #[arg(required = true, value_name = "RECORDING")]
-    pub(crate) recordings: Vec<PathBuf>,
-    /// Where it goes: .vcd, .csv, .jsonl, .parquet or .bin, the first three also with .gz or .zst behind; `-` is standard output
-    #[arg(required = true)]
-    pub(crate) output: PathBuf,
-    /// Only from this time on, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
-    pub(crate) from: Option<i64>,
-    /// Only up to this time, in the recording's own times
-    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true)]
-    pub(crate) to: Option<i64>,
+    #[command(flatten)]
+    pub(crate) recording: RecordingArguments,
+    /// Output file [default: the last file named]
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
     /// Only these lines
-    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
-    pub(crate) only: Vec<String>,
-    /// Round all times to this step; packed samples come at it
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', alias = "only")]
+    pub(crate) lines: Vec<String>,
+    /// Round all times to this step; packed samples need one
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
     pub(crate) step: Option<Nanos>,
-    /// The format of standard output, where `-` is the output
-    #[arg(long, value_enum, value_name = "FORMAT", default_value = "vcd")]
+    /// Format of standard output
+    #[arg(long, value_enum, ignore_case = true, value_name = "FORMAT", default_value = "vcd")]
     pub(crate) format: FormatWord,
-    /// Replace the file that says what packed samples mean, NAME.bin.toml, if it exists
+    /// Replace the file NAME.bin.toml that describes packed samples, if it exists
     #[arg(long)]
     pub(crate) force: bool,
-    /// Each recording has a clock of its own, and begins where the one before ended
-    #[arg(long)]
-    pub(crate) own_clocks: bool,
-    #[command(flatten, next_help_heading = "Reading")]
-    pub(crate) reading: ReadingArguments,
+}
+
+impl ConvertArguments {
+    /// The recordings that are read.
+    pub(crate) fn inputs(&self) -> &[PathBuf] {
+        let files = self.recording.recordings.as_slice();
+        match self.output {
+            Some(_) => files,
+            None => files.split_last().map_or(files, |(_, inputs)| inputs),
+        }
+    }
+
+    /// Where it goes.
+    pub(crate) fn output(&self) -> &Path {
+        let last = self.recording.recordings.last().map_or(Path::new("-"), PathBuf::as_path);
+        self.output.as_deref().unwrap_or(last)
+    }
 }
 
 /// A format as it is typed.
@@ -53,22 +64,22 @@ pub(crate) enum FormatWord {
     Jsonl,
 }
 
-/// Make a recording with known truth, where there is no hardware.
+/// Make a recording with known truth from a scenario
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen simulate ropewalk/scenario.toml -o walk.vcd --truth truth.json
   reigen simulate ropewalk/scenario.toml -o walk.csv --seed 7 --for 10s")]
 pub(crate) struct SimulateArguments {
-    /// The scenario file: which sources there are, and what is wrong with their wires
+    /// Scenario file: the sources, and the faults of their wires
     pub(crate) scenario: PathBuf,
-    /// Where the recording goes: .vcd, .csv, .jsonl; `-` is standard output, as VCD
-    #[arg(short, long, value_name = "RECORDING")]
+    /// Recording to write: .vcd, .csv or .jsonl; `-` is standard output, as VCD
+    #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// Another seed makes another recording; the same one the same, on every machine
+    /// Seed of the random numbers: the same seed gives the same recording on every machine
     #[arg(long, value_name = "N", default_value_t = 1)]
     pub(crate) seed: u64,
-    /// How long the recording is, in place of the scenario's duration
+    /// Length of the recording [default: `duration` of the scenario]
     #[arg(long = "for", value_name = "TIME", value_parser = parse_time)]
     pub(crate) length: Option<Nanos>,
     /// Write what really happened
@@ -76,39 +87,39 @@ pub(crate) struct SimulateArguments {
     pub(crate) truth: Option<PathBuf>,
 }
 
-/// Write what a shell needs to complete commands and options, to standard output.
+/// Print the completions of commands and options for a shell
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Example:
   reigen completions bash")]
 pub(crate) struct CompletionsArguments {
-    /// The shell
-    #[arg(value_enum)]
+    /// Shell
+    #[arg(value_enum, ignore_case = true)]
     pub(crate) shell: clap_complete::Shell,
 }
 
-/// Write the manual pages, one for each command.
+/// Write a manual page for each command
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Example:
   reigen man pages")]
 pub(crate) struct ManArguments {
-    /// The folder that they go to
+    /// Folder for the pages
     pub(crate) folder: PathBuf,
     /// Replace the files of these names in it
     #[arg(long)]
     pub(crate) force: bool,
 }
 
-/// Write a JSON Schema, by which an editor completes and checks a file while it is typed.
+/// Print the JSON Schema of a file or of a result
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   reigen schema station
   reigen schema run")]
 pub(crate) struct SchemaArguments {
-    /// Of the station file, the scenario file, or what `reigen run --json` gives
-    #[arg(value_enum)]
+    /// A file (station, scenario), or the command whose --json output is described
+    #[arg(value_enum, ignore_case = true)]
     pub(crate) of: SchemaWord,
 }
 
@@ -120,7 +131,7 @@ pub(crate) enum SchemaWord {
     Run,
 }
 
-/// Show the work on a built-in example.
+/// Show the work on a built-in example
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:

@@ -1,6 +1,7 @@
 //! The command line as it is typed.
 
 mod files;
+mod help;
 mod measuring;
 mod paths;
 mod reading;
@@ -11,40 +12,52 @@ pub(crate) use files::{
     CompletionsArguments, ConvertArguments, DemoArguments, FormatWord, ManArguments, SchemaArguments, SchemaWord,
     SimulateArguments,
 };
+pub(crate) use help::command;
 pub(crate) use measuring::{
-    ChainArguments, DebounceArguments, LevelsArguments, PollingArguments, RateArguments, SurveyArguments,
+    CaptureOptions, CapturesArguments, ChainArguments, DebounceArguments, LevelsArguments, PollingArguments,
+    RateArguments, SurveyArguments,
 };
-pub(crate) use reading::ReadingArguments;
+pub(crate) use reading::{ReadingArguments, RecordingArguments, SpanArguments};
 pub(crate) use station::{CheckArguments, DrawArguments, ReportArguments, RunArguments, VerifyArguments, WhyArguments};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
-/// Tells what a controller should have seen on its discrete and pulse inputs.
+/// Conditions discrete and pulse inputs: counts, readings, reasons and wiring, from recordings.
 #[derive(Debug, Parser)]
 #[command(name = "reigen", version, about, max_term_width = 100)]
 pub(crate) struct Cli {
-    #[command(flatten, next_help_heading = "Manner")]
+    #[command(flatten)]
     pub(crate) manner: Manner,
     #[command(subcommand)]
     pub(crate) command: Command,
 }
 
-/// How the program tells what it does, with every command.
+/// Global options.
 #[derive(Debug, Args)]
 pub(crate) struct Manner {
-    /// Tell what each recording was taken for, and how long the work took
-    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    /// Also print how each recording was read and how long it took
+    #[arg(short, long, global = true, conflicts_with = "quiet", help_heading = "Global options")]
     pub(crate) verbose: bool,
-    /// Tell nothing but results and errors: no bar
-    #[arg(short, long, global = true)]
+    /// Hide the progress bar and notes
+    #[arg(short, long, global = true, help_heading = "Global options")]
     pub(crate) quiet: bool,
-    /// Colours: by itself on a terminal, unless NO_COLOR is set
-    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto", hide_possible_values = true)]
+    /// Colour: auto, always or never
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        value_name = "WHEN",
+        default_value = "auto",
+        hide_possible_values = true,
+        ignore_case = true,
+        hide_short_help = true,
+        help_heading = "Global options"
+    )]
     pub(crate) color: ColorWord,
-    /// Add a line to this file for what was done and what failed
-    #[arg(long, global = true, value_name = "FILE")]
+    /// Append a line to this file for each result and each failure
+    #[arg(long, global = true, value_name = "FILE", hide_short_help = true, help_heading = "Global options")]
     pub(crate) log: Option<PathBuf>,
 }
 
@@ -77,6 +90,9 @@ pub(crate) enum Command {
     Levels(LevelsArguments),
     Chain(ChainArguments),
     Polling(PollingArguments),
+    Captures(CapturesArguments),
+    /// Convert captured timer counts: now `captures`
+    #[command(hide = true)]
     Rate(RateArguments),
     Run(RunArguments),
     Verify(VerifyArguments),

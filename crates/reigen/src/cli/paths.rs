@@ -25,61 +25,62 @@ impl Command {
             Self::Check(arguments) => {
                 files.reads(&arguments.station);
                 files.writes(arguments.csv.as_deref(), Replace::Named);
-                files.writes(arguments.draw.as_deref(), Replace::Named);
+                files.writes(arguments.output.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Survey(arguments) => {
-                files.reads_recording(&arguments.recording);
-                files.writes(arguments.station.as_deref(), Replace::Asked(arguments.force));
+                files.reads_recordings(&arguments.recording.recordings);
+                files.writes(arguments.output.as_deref(), Replace::Asked(arguments.force));
                 files.prints(arguments.json);
             }
             Self::Debounce(arguments) => {
-                files.reads_recording(&arguments.recording);
-                files.writes(arguments.draw.as_deref(), Replace::Named);
+                files.reads_recordings(&arguments.recording.recordings);
+                files.writes(arguments.output.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
-            Self::Levels(arguments) => files.reads_recording(&arguments.recording),
-            Self::Chain(arguments) => files.reads_recording(&arguments.recording),
+            Self::Levels(arguments) => files.reads_recordings(&arguments.recording.recordings),
+            Self::Chain(arguments) => files.reads_recordings(&arguments.recording.recordings),
             Self::Polling(arguments) => {
                 files.reads(&arguments.station);
-                files.reads_recording(&arguments.recording);
-                files.writes(arguments.draw.as_deref(), Replace::Named);
+                files.reads_recordings(&arguments.recording.recordings);
+                files.writes(arguments.output.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
+            Self::Captures(arguments) => files.reads(&arguments.file),
             Self::Rate(arguments) => files.reads(&arguments.captures),
             Self::Run(arguments) => {
                 files.reads(&arguments.station);
                 arguments.truth.iter().for_each(|truth| files.reads(truth));
-                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
+                files.reads_recordings(&arguments.recording.recordings);
                 files.writes(arguments.trace.as_deref(), Replace::Named);
                 files.writes(arguments.events.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Verify(arguments) => {
                 files.reads(&arguments.station);
-                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
+                files.reads_recordings(&arguments.recordings);
                 files.writes(arguments.junit.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Why(arguments) => {
                 files.reads(&arguments.station);
-                files.reads_recording(&arguments.recording);
+                files.reads_recordings(&arguments.recording.recordings);
             }
             Self::Draw(arguments) => {
                 files.reads(&arguments.station);
-                files.reads_recording(&arguments.recording);
+                files.reads_recordings(&arguments.recording.recordings);
                 files.writes(arguments.output.as_deref(), Replace::Named);
             }
             Self::Report(arguments) => {
                 files.reads(&arguments.station);
-                files.reads_recording(&arguments.recording);
+                files.reads_recordings(&arguments.recording.recordings);
                 files.writes(Some(&arguments.output), Replace::Named);
             }
             Self::Convert(arguments) => {
-                arguments.recordings.iter().for_each(|recording| files.reads_recording(recording));
-                files.writes(Some(&arguments.output), Replace::Named);
-                if matches!(Format::of(&arguments.output), Ok((Format::Packed, _))) {
-                    files.writes(Some(&sidecar_path(&arguments.output)), Replace::Asked(arguments.force));
+                files.reads_recordings(arguments.inputs());
+                files.writes(Some(arguments.output()), Replace::Named);
+                if matches!(Format::of(arguments.output()), Ok((Format::Packed, _))) {
+                    files.writes(Some(&sidecar_path(arguments.output())), Replace::Asked(arguments.force));
                 }
             }
             Self::Simulate(arguments) => {
@@ -114,6 +115,10 @@ impl Files {
         if beside.exists() {
             self.reads(&beside);
         }
+    }
+
+    fn reads_recordings(&mut self, paths: &[PathBuf]) {
+        paths.iter().for_each(|path| self.reads_recording(path));
     }
 
     fn writes(&mut self, path: Option<&Path>, replace: Replace) {

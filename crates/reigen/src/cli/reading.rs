@@ -1,4 +1,4 @@
-//! What the recording does not say itself, and values as they are typed.
+//! Which recordings are read, and what they do not say themselves.
 
 use crate::shell_word::quoted;
 use clap::{Args, ValueEnum};
@@ -6,6 +6,7 @@ use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::quantity::{QuantityError, SampleRate, parse_file_time, parse_sample_rate};
 use reigen_io::date_ns;
 use reigen_io::options::TimeUnit;
+use std::path::PathBuf;
 
 /// A level as it is typed.
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -41,38 +42,71 @@ impl From<ContactWord> for Contact {
     }
 }
 
+/// Which recordings are read, and which part of them.
+#[derive(Debug, Default, Args)]
+pub(crate) struct RecordingArguments {
+    /// One recording, or several of one run in the order of time; `-` is standard input
+    #[arg(required = true, value_name = "RECORDING")]
+    pub(crate) recordings: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) span: SpanArguments,
+    /// Each recording has its own clock and begins where the previous one ended
+    #[arg(long, hide_short_help = true, help_heading = "Recording")]
+    pub(crate) own_clocks: bool,
+    #[command(flatten)]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// Which part of a recording is read.
+#[derive(Debug, Default, Clone, Copy, Args)]
+pub(crate) struct SpanArguments {
+    /// Start at this time of the recording, such as 1.5s
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, help_heading = "Recording")]
+    pub(crate) from: Option<i64>,
+    /// Stop at this time of the recording
+    #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, help_heading = "Recording")]
+    pub(crate) to: Option<i64>,
+}
+
 /// What the recording does not say itself.
 #[derive(Debug, Default, Args)]
 pub(crate) struct ReadingArguments {
-    /// The rate of packed samples, of a CSV without a time column, or within its rows, such as 10kHz
-    #[arg(long, value_name = "RATE", value_parser = parse_sample_rate)]
+    /// Sample rate of packed samples or of a CSV without a time column, such as 10kHz
+    #[arg(long, value_name = "RATE", value_parser = parse_sample_rate, hide_short_help = true, help_heading = "Recording")]
     pub(crate) sample_rate: Option<SampleRate>,
-    /// With --sample-rate: read packed samples whose bits have these names; `-` leaves a bit unused
-    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', requires = "sample_rate")]
-    pub(crate) lines: Option<Vec<String>>,
-    /// The time column of a CSV, by the name in its header
-    #[arg(long, value_name = "COLUMN")]
+    /// With --sample-rate: names of the bits of packed samples; `-` is an unused bit
+    #[arg(
+        long,
+        value_name = "NAME,NAME,…",
+        value_delimiter = ',',
+        requires = "sample_rate",
+        hide_short_help = true,
+        help_heading = "Recording"
+    )]
+    pub(crate) bits: Option<Vec<String>>,
+    /// Time column of a CSV, by its name in the header
+    #[arg(long, value_name = "COLUMN", hide_short_help = true, help_heading = "Recording")]
     pub(crate) time: Option<String>,
-    /// The unit of its times, where the header does not tell it
-    #[arg(long, value_name = "UNIT", value_parser = time_unit)]
+    /// Unit of that column if the header does not name it: s, ms, us or ns
+    #[arg(long, value_name = "UNIT", value_parser = time_unit, hide_short_help = true, help_heading = "Recording")]
     pub(crate) time_unit: Option<TimeUnit>,
-    /// What parts the cells of a CSV: , or ; or tab or space; told by the content where nothing is said
-    #[arg(long, value_name = "MARK", value_parser = separator)]
+    /// CSV separator: , or ; or tab or space [default: detected]
+    #[arg(long, value_name = "MARK", value_parser = separator, hide_short_help = true, help_heading = "Recording")]
     pub(crate) separator: Option<u8>,
-    /// The decimal mark of a CSV: . or , — told by the content where nothing is said
-    #[arg(long, value_name = "MARK", value_parser = decimal)]
+    /// Decimal mark of a CSV: . or , [default: detected]
+    #[arg(long, value_name = "MARK", value_parser = decimal, hide_short_help = true, help_heading = "Recording")]
     pub(crate) decimal: Option<u8>,
-    /// In columns of two words of a CSV this one is high, such as closed; repeat it for more columns
-    #[arg(long, value_name = "WORD", value_delimiter = ',')]
+    /// Word that means high in CSV columns of two words, such as closed; repeat it for more
+    #[arg(long, value_name = "WORD", value_delimiter = ',', hide_short_help = true, help_heading = "Recording")]
     pub(crate) high: Vec<String>,
-    /// Analog columns are high above this value …
-    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "low_below", allow_negative_numbers = true)]
+    /// Analog columns are high above this value (with --low-below)
+    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "low_below", allow_negative_numbers = true, hide_short_help = true, help_heading = "Recording")]
     pub(crate) high_above: Option<f64>,
-    /// … and low below this one; between the two they stay as they were
-    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "high_above", allow_negative_numbers = true)]
+    /// Analog columns are low below this value; in between the level holds
+    #[arg(long, value_name = "VALUE", value_parser = finite, requires = "high_above", allow_negative_numbers = true, hide_short_help = true, help_heading = "Recording")]
     pub(crate) low_below: Option<f64>,
-    /// Work on this many threads; as many as there are cores where nothing is said
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    /// Number of threads [default: one per core]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256), hide_short_help = true, help_heading = "Recording")]
     pub(crate) threads: Option<u16>,
     /// Read with the plain reader alone, to hold the fast one against it
     #[arg(long, hide = true)]
@@ -89,7 +123,7 @@ impl ReadingArguments {
         };
         let options = [
             ("--sample-rate", self.sample_rate.map(|rate| rate.to_string())),
-            ("--lines", self.lines.as_ref().map(|lines| lines.join(","))),
+            ("--bits", self.bits.as_ref().map(|lines| lines.join(","))),
             ("--time", self.time.clone()),
             ("--time-unit", self.time_unit.map(|unit| unit.to_string())),
             ("--separator", self.separator.map(mark)),
@@ -110,21 +144,21 @@ pub(super) fn file_time(text: &str) -> Result<i64, QuantityError> {
 
 /// A number that can be worked with.
 pub(super) fn finite(text: &str) -> Result<f64, String> {
-    let number = text.parse::<f64>().map_err(|_| format!("`{text}` is no number"))?;
-    number.is_finite().then_some(number).ok_or_else(|| format!("`{text}` is no number that can be worked with"))
+    let number = text.parse::<f64>().map_err(|_| format!("`{text}` is not a number"))?;
+    number.is_finite().then_some(number).ok_or_else(|| format!("`{text}` is not a finite number"))
 }
 
 pub(super) fn time_unit(text: &str) -> Result<TimeUnit, String> {
-    TimeUnit::of(text).ok_or_else(|| "s, ms, us or ns".to_owned())
+    TimeUnit::of(&text.to_lowercase()).ok_or_else(|| "use s, ms, us or ns".to_owned())
 }
 
 pub(super) fn separator(text: &str) -> Result<u8, String> {
-    match text {
+    match text.to_lowercase().as_str() {
         "," => Ok(b','),
         ";" => Ok(b';'),
         "tab" | "\t" => Ok(b'\t'),
         "space" | " " => Ok(b' '),
-        _ => Err("`,`, `;`, `tab` or `space`".to_owned()),
+        _ => Err("use `,`, `;`, `tab` or `space`".to_owned()),
     }
 }
 
@@ -132,6 +166,73 @@ pub(super) fn decimal(text: &str) -> Result<u8, String> {
     match text {
         "." => Ok(b'.'),
         "," => Ok(b','),
-        _ => Err("`.` or `,`".to_owned()),
+        _ => Err("use `.` or `,`".to_owned()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::Parser;
+
+    #[derive(Parser)]
+    struct Line {
+        #[command(flatten)]
+        arguments: RecordingArguments,
+    }
+
+    fn parsed(words: &[&str]) -> Result<RecordingArguments, clap::Error> {
+        Line::try_parse_from([&["reigen"], words].concat()).map(|line| line.arguments)
+    }
+
+    #[test]
+    fn reading_options_are_typed_again_as_they_were() {
+        let words = [
+            "r.csv",
+            "--sample-rate",
+            "2500Hz",
+            "--bits",
+            "a,-,b",
+            "--time",
+            "t [ms]",
+            "--time-unit",
+            "ms",
+            "--separator",
+            "tab",
+            "--decimal",
+            ",",
+            "--high",
+            "closed,an",
+            "--high-above",
+            "2.5",
+            "--low-below",
+            "-1",
+        ];
+        let first = parsed(&words).unwrap();
+        let typed = first.reading.typed();
+        assert_eq!(
+            typed,
+            " --sample-rate 2500Hz --bits a,-,b --time 't [ms]' --time-unit ms --separator tab --decimal , --high closed,an \
+             --high-above 2.5 --low-below -1"
+        );
+        assert_eq!(ReadingArguments::default().typed(), "");
+    }
+
+    #[test]
+    fn values_are_read_in_any_case_and_refused_with_what_may_stand_there() {
+        assert_eq!(time_unit("MS").unwrap().to_string(), "ms");
+        assert_eq!((separator("TAB"), decimal(",")), (Ok(b'\t'), Ok(b',')));
+        for (words, told) in [
+            (["r", "--time-unit", "min"], "use s, ms, us or ns"),
+            (["r", "--separator", "|"], "use `,`, `;`, `tab` or `space`"),
+            (["r", "--decimal", "'"], "use `.` or `,`"),
+            (["r", "--from", "10"], "`10 s` or `10 ms`"),
+            (["r", "--threads", "0"], "0 is not in 1..=256"),
+        ] {
+            let error = parsed(&words).err().unwrap().to_string();
+            assert!(error.contains(told), "{words:?}: {error}");
+        }
+        assert!(parsed(&[]).is_err(), "a recording must be named");
+        assert!(parsed(&["r", "--high-above", "2"]).is_err(), "one threshold alone tells nothing");
     }
 }

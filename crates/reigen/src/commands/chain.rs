@@ -4,7 +4,6 @@ use crate::cli::ChainArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
-use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
 use crate::table_view::Table;
 use crate::tables::cells;
@@ -14,9 +13,9 @@ use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
 use reigen_core::expand::frames::{Edges, Levels};
 use reigen_core::measure::kind::Kind;
 use reigen_core::names::{counted, is_point_name};
-use reigen_core::time::{Nanos, Origin, seconds_short};
+use reigen_core::time::{Nanos, Origin, place};
 use reigen_io::recording::Recording;
-use reigen_io::source::Source;
+use reigen_run::stretch::Stretch;
 use reigen_station::station::line_names::find_line;
 use serde::Serialize;
 
@@ -34,16 +33,16 @@ struct ChainReport<'a> {
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
     check_names(&arguments.pressed)?;
-    let source = Source::reopenable(&arguments.recording)?;
+    let sources = reading::reopenable(&arguments.recording)?;
     let names = match (&arguments.load, &arguments.clock, &arguments.data) {
         (Some(load), Some(clock), Some(data)) => [load.clone(), clock.clone(), data.clone()],
-        _ => found(arguments, reading::open_source(&source, &options)?)?,
+        _ => found(arguments, reading::open_sources(&sources, &arguments.recording)?)?,
     };
-    let mut recording = reading::open_source(&source, &options)?;
+    let mut recording = reading::open_sources(&sources, &arguments.recording)?;
     let origin = recording.origin();
-    let chain = read(&mut recording, &names)?;
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
+    let chain = read(&mut recording, stretch, &names)?;
     let registers = match arguments.pressed.is_empty() {
         true => None,
         false => Some(chain.registers(&arguments.pressed).map_err(|error| Failure::Usage {
@@ -77,7 +76,9 @@ fn check_names(pressed: &[String]) -> Result<(), Failure> {
 
 /// The lines of the chain, as a survey finds them.
 fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3], Failure> {
-    let surveyed = survey::survey(recording)?;
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
+    let name = recording.name().to_owned();
+    let surveyed = survey::survey(recording, stretch, &[])?;
     let wires = ["load", "clock", "data"].map(|wanted| {
         let lines = surveyed
             .lines()
@@ -90,7 +91,7 @@ fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3]
         _ => {
             let seen: Vec<String> = wires.concat();
             let message = match seen.is_empty() {
-                true => format!("no line of {} looks like a chain's", arguments.recording.display()),
+                true => format!("no line of {name} looks like that of a chain"),
                 false => format!("more than one chain may be there: {}", seen.join(", ")),
             };
             let help = "name its lines with --load, --clock and --data; `reigen survey` lists them".to_owned();
@@ -100,7 +101,7 @@ fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3]
 }
 
 /// Reads the chain's frames at both edges of the clock.
-fn read(recording: &mut Recording, names: &[String; 3]) -> Result<Chain, Failure> {
+fn read(recording: &mut Recording, stretch: Stretch, names: &[String; 3]) -> Result<Chain, Failure> {
     let mut signals = Vec::new();
     for (option, name) in ["--load", "--clock", "--data"].iter().zip(names) {
         let signal = find_line(name, recording.lines()).map_err(|kind| refuse_line(option, &kind))?;
@@ -113,7 +114,7 @@ fn read(recording: &mut Recording, names: &[String; 3]) -> Result<Chain, Failure
         signals.push(signal);
     }
     let mut reader: Option<ChainReader> = None;
-    let end = read_through(recording, &signals, &[], &mut |lines| {
+    let end = read_through(recording, (&signals, &[]), stretch, &mut |lines| {
         let [load, clock, data] = lines.bits() else { return };
         let (Some(load_level), Some(clock_level), Some(data_level)) = (load.level, clock.level, data.level) else {
             return;
@@ -153,9 +154,7 @@ fn pressed_help(chain: &Chain, origin: Origin) -> String {
     let changed: Vec<String> = chain
         .changed
         .iter()
-        .map(|bit| {
-            format!("register {} D{} at {} s", bit.chip, bit.pin, seconds_short(origin.file_time_ns(bit.first_change)))
-        })
+        .map(|bit| format!("register {} D{} at {}", bit.chip, bit.pin, place(origin.file_time_ns(bit.first_change))))
         .collect();
     match changed.is_empty() {
         true => "press the switches one after another while recording".to_owned(),
@@ -207,7 +206,7 @@ fn print(told: &ChainReport<'_>, origin: Origin, out: &mut Out) -> Result<(), Fa
     for bit in &chain.changed {
         bits.add_row([
             bit.place.to_string(),
-            format!("{} s", seconds_short(origin.file_time_ns(bit.first_change))),
+            place(origin.file_time_ns(bit.first_change)),
             bit.chip.to_string(),
             format!("D{}", bit.pin),
             if bit.at_rest_high { "high" } else { "low" }.to_owned(),

@@ -21,17 +21,18 @@ const WIDTH: u32 = 1280;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Completion, Failure> {
-    arguments.draw.as_deref().map(picture::format_of).transpose()?;
+    arguments.output.as_deref().map(picture::format_of).transpose()?;
     let station = StationFile::open(&arguments.station)?;
     for name in &arguments.points {
         number_of(&station.station, name)?;
     }
     let checked = check(&station.station);
+    let checked = if arguments.points.is_empty() { checked } else { checked.of_points(&arguments.points) };
     let mut files = Vec::new();
     if let Some(path) = &arguments.csv {
         files.push(write_list(&checked.wires, path, out.outputs())?);
     }
-    if let Some(path) = &arguments.draw {
+    if let Some(path) = &arguments.output {
         let picture = picture(&station, &checked, &arguments.points)?;
         let theme = if arguments.dark { Theme::DARK } else { Theme::LIGHT };
         files.push(picture::finish(&picture, path, (WIDTH, picture.needed_height()), &theme, out.outputs())?);

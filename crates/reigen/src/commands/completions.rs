@@ -1,9 +1,8 @@
 //! `reigen completions` and `reigen man`: what shells and the manual's reader want.
 
-use crate::cli::{Cli, CompletionsArguments, ManArguments};
+use crate::cli::{self, CompletionsArguments, ManArguments};
 use crate::failure::Failure;
 use crate::print::Out;
-use clap::CommandFactory;
 use clap_mangen::Man;
 use reigen_io::output_file::{OutputError, put_in_place};
 use std::io::Write;
@@ -14,7 +13,7 @@ const NAME: &str = "reigen";
 /// Writes the completions of a shell to standard output.
 pub(crate) fn completions(arguments: &CompletionsArguments, out: &mut Out) -> Result<(), Failure> {
     let mut text = Vec::new();
-    clap_complete::generate(arguments.shell, &mut Cli::command(), NAME, &mut text);
+    clap_complete::generate(arguments.shell, &mut cli::command(), NAME, &mut text);
     Ok(out.writer().write_all(&text)?)
 }
 
@@ -39,9 +38,9 @@ pub(crate) fn man(arguments: &ManArguments, out: &mut Out) -> Result<(), Failure
 
 /// The pages, each with the name of its file.
 pub(crate) fn pages() -> Vec<(String, clap::Command)> {
-    let mut command = Cli::command();
+    let mut command = cli::command();
     command.build();
-    let subs = command.get_subcommands().filter(|sub| sub.get_name() != "help");
+    let subs = command.get_subcommands().filter(|sub| sub.get_name() != "help" && !sub.is_hide_set());
     let named = subs.map(|sub| (format!("{NAME}-{}.1", sub.get_name()), sub.clone()));
     std::iter::once((format!("{NAME}.1"), command.clone())).chain(named).collect()
 }

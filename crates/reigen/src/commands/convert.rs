@@ -5,7 +5,6 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::progress::Bar;
 use crate::reading;
-use crate::reading::read_options;
 use crate::tables::print_findings;
 use reigen_core::finding::Finding;
 use reigen_core::names::{counted, nearest, some_of};
@@ -15,16 +14,20 @@ use reigen_io::output_file::put_in_place;
 use reigen_io::recording::Recording;
 use reigen_io::source::Source;
 use reigen_io::write::{Format, Heading, Line, begin_file, write_sidecar, written_lines};
-use reigen_run::stretch::Stretch;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
-    let (output, inputs) = (&arguments.output, &arguments.recordings);
+    let (output, inputs) = (arguments.output(), arguments.inputs());
+    if inputs.is_empty() {
+        return Err(Failure::Usage {
+            message: format!("there is a recording, {}, but no output", output.display()),
+            help: "name the output last, or with -o".to_owned(),
+        });
+    }
     let format = Format::of_output(output, arguments.format.into())?;
     let sources: Vec<Source> = inputs.iter().map(Source::from).collect();
-    let mut recording = reading::open_all(&sources, &options, reading::clock(arguments.own_clocks))?;
-    let stretch = Stretch::new(recording.origin(), arguments.from, arguments.to)?;
+    let mut recording = reading::open_sources(&sources, &arguments.recording)?;
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
     let step = step(arguments, format.0, &recording)?;
     let chosen = chosen(arguments, &recording)?;
     let stretch_wanted = convert::Stretch { from: stretch.from, to: stretch.to, step };
@@ -86,18 +89,18 @@ fn step(arguments: &ConvertArguments, format: Format, recording: &Recording) -> 
 /// The lines that are wanted; each must be there.
 fn chosen(arguments: &ConvertArguments, recording: &Recording) -> Result<LineSelection, Failure> {
     let is = |name: &str, wanted: &str| name == wanted || name.rsplit('.').next() == Some(wanted);
-    for wanted in &arguments.only {
+    for wanted in &arguments.lines {
         if !recording.lines().iter().any(|line| is(&line.name, wanted)) {
             let names = recording.lines().iter().map(|line| line.name.as_str());
             let names = names.flat_map(|name| [name, name.rsplit('.').next().unwrap_or(name)]);
             return Err(Failure::Usage {
-                message: format!("--only {wanted}: the recording has no such line"),
+                message: format!("--lines {wanted}: the recording has no such line"),
                 help: nearest(wanted, names)
                     .map_or("`reigen survey` lists its lines".to_owned(), |name| format!("there is `{name}`")),
             });
         }
     }
-    let wanted = |name: &str| arguments.only.is_empty() || arguments.only.iter().any(|wanted| is(name, wanted));
+    let wanted = |name: &str| arguments.lines.is_empty() || arguments.lines.iter().any(|wanted| is(name, wanted));
     let chosen = LineSelection::new(recording, wanted);
     match chosen.lines.is_empty() {
         true => Err(Failure::Usage {

@@ -5,7 +5,7 @@ use crate::done::Completion;
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
-use crate::reading::{self, read_options};
+use crate::reading;
 use crate::views::debounce::{DebounceReport, Json, JsonAdvice, JsonLines, Question, measure, print, print_all};
 use reigen_core::measure::advice::{AdvisedMethod, Wish};
 use reigen_core::measure::debounce::Method;
@@ -16,17 +16,24 @@ use std::path::Path;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Completion, Failure> {
-    let options = read_options(&arguments.reading)?;
-    arguments.draw.as_deref().map(picture::format_of).transpose()?;
-    let recording = reading::open(&arguments.recording, &options)?;
+    arguments.output.as_deref().map(picture::format_of).transpose()?;
+    let recording = reading::open(&arguments.recording)?;
     let question = Question {
-        line: arguments.line.as_deref(),
+        lines: &arguments.lines,
         asserted: arguments.asserted.map(Into::into),
         contact: arguments.contact.into(),
         wish: Wish { at_once: arguments.at_once, true_count: arguments.true_count },
     };
-    let measured = measure(recording, &question)?;
-    let (Some(_), [one]) = (question.line, measured.as_slice()) else {
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
+    let measured = measure(recording, stretch, &question)?;
+    let ([_], [one]) = (question.lines, measured.as_slice()) else {
+        let of_one = [("--output", arguments.output.is_some()), ("--true-count", arguments.true_count.is_some())];
+        if let Some((option, _)) = of_one.into_iter().find(|(_, given)| *given) {
+            return Err(Failure::Usage {
+                message: format!("{option} is for one line, and --lines names {}", question.lines.len()),
+                help: "name one line with --lines".to_owned(),
+            });
+        }
         match arguments.json {
             true => out.json(&JsonLines { lines: measured.iter().map(JsonAdvice::new).collect() })?,
             false => print_all(&measured, out)?,
@@ -38,7 +45,7 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Comple
     } else {
         print(one, arguments.true_count, out)?;
     }
-    if let Some(path) = &arguments.draw {
+    if let Some(path) = &arguments.output {
         draw(one, arguments.true_count, path, out.outputs())?;
     }
     let gives = |count| one.debounced.advice.count == Some(count);

@@ -17,6 +17,7 @@ use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
+use reigen_run::stretch::Stretch;
 use reigen_station::simulate::Simulation;
 use reigen_station::simulate::truth::TruthFile;
 use std::io::{Cursor, Write};
@@ -131,7 +132,7 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat is on the lines?\n")?;
     out.line("$ reigen survey recording.vcd")?;
-    survey::print(&survey::survey(walk.recording()?)?, out)?;
+    survey::print(&survey::survey(walk.recording()?, Stretch::default(), &[])?, out)?;
     show_start_button(walk, &station, out)?;
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;
@@ -173,15 +174,15 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
 /// A button of the walk that closes to ground, measured.
 fn measured(walk: &Walk, line: &str, contact: Contact) -> Result<debounce::DebounceReport, Failure> {
     let question =
-        debounce::Question { line: Some(line), asserted: Some(Asserted::Low), contact, wish: Wish::default() };
+        debounce::Question { lines: &[line.to_owned()], asserted: Some(Asserted::Low), contact, wish: Wish::default() };
     let none = || Failure::Usage { message: format!("`{line}` was not measured"), help: String::new() };
-    debounce::measure(walk.recording()?, &question)?.pop().ok_or_else(none)
+    debounce::measure(walk.recording()?, Stretch::default(), &question)?.pop().ok_or_else(none)
 }
 
 /// The start button: its bounce, the debounce for it, the picture of a press, and the reason for an edge.
 fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
     out.line("\nHow does the start button bounce, and is its debounce of 8 ms right?\n")?;
-    out.line("$ reigen debounce recording.vcd --line PB_START --asserted low")?;
+    out.line("$ reigen debounce recording.vcd --lines PB_START --asserted low")?;
     let start = measured(walk, "PB_START", Contact::NormallyOpen)?;
     debounce::print(&start, None, out)?;
     out.line("\nIt is: 8 ms is what is advised. A press, the raw line over the clean point:\n")?;

@@ -1,15 +1,14 @@
 //! `reigen draw`: a timing diagram.
 
-use crate::cli::DrawArguments;
+use crate::cli::{DrawArguments, RecordingArguments};
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
-use crate::reading::{self, read_options, replay};
+use crate::reading::{self, replay};
 use crate::views::diagram::{DiagramOptions, diagram, print};
 use reigen_core::cast;
 use reigen_core::time::Nanos;
 use reigen_draw::theme::Theme;
-use reigen_io::options::ReadOptions;
 use reigen_io::source::Source;
 use reigen_run::observer::WindowView;
 use reigen_run::points::{number_of, numbers_of, point_scale};
@@ -26,20 +25,20 @@ const USUAL_WIDTH: u32 = 100;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     arguments.output.as_deref().map(picture::format_of).transpose()?;
-    let mut chosen = DiagramOptions { from: arguments.from, to: arguments.to, ..choose(arguments, &station.station)? };
-    let source = match arguments.around {
-        Some(_) => Source::reopenable(&arguments.recording)?,
-        None => Source::from(&arguments.recording),
+    let span = arguments.recording.span;
+    let mut chosen = DiagramOptions { from: span.from, to: span.to, ..choose(arguments, &station.station)? };
+    let sources = match arguments.around {
+        Some(_) => reading::reopenable(&arguments.recording)?,
+        None => reading::sources(&arguments.recording),
     };
     if let Some(around) = &arguments.around {
-        let time = find_time(&station, &source, &options, around)?;
+        let time = find_time(&station, &sources, &arguments.recording, around)?;
         let half = cast::i64_from_u64((arguments.span.0 / 2).max(1));
         (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
     }
-    let recording = reading::open_source(&source, &options)?;
+    let recording = reading::open_sources(&sources, &arguments.recording)?;
     // What lies before the recording is not drawn.
     chosen.from =
         chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
@@ -75,14 +74,19 @@ fn choose(arguments: &DrawArguments, station: &Station) -> Result<DiagramOptions
 }
 
 /// The time of `POINT:N`, in the recording's own times.
-fn find_time(station: &StationFile, source: &Source, options: &ReadOptions, text: &str) -> Result<i64, Failure> {
+fn find_time(
+    station: &StationFile,
+    sources: &[Source],
+    arguments: &RecordingArguments,
+    text: &str,
+) -> Result<i64, Failure> {
     let wrong = |message: String| Failure::Usage { message, help: "such as --around start_button:2".to_owned() };
     let (name, number) = text.split_once(':').unwrap_or((text, "1"));
     let point = number_of(&station.station, name)?;
     let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
         return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
     };
-    let recording = reading::open_source(source, options)?;
+    let recording = reading::open_sources(sources, arguments)?;
     let (mut seen, mut found) = (0, None);
     let outcome = replay(
         station,

@@ -4,7 +4,6 @@ use crate::cli::LevelsArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
-use crate::reading::read_options;
 use crate::reading::{read_through, refuse_line};
 use crate::table_view::Table;
 use reigen_core::measure::edges::Edges;
@@ -17,12 +16,12 @@ use serde::Serialize;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
-    let mut recording = reading::open(&arguments.recording, &options)?;
+    let mut recording = reading::open(&arguments.recording)?;
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
     let digital = find_line(&arguments.digital, recording.lines()).map_err(|kind| refuse_line("--digital", &kind))?;
     let analog = find_number(&arguments.analog, recording.lines()).map_err(|kind| refuse_line("--analog", &kind))?;
     let mut pairing = Pairing::default();
-    read_through(&mut recording, &[digital], &[analog], &mut |lines| {
+    read_through(&mut recording, (&[digital], &[analog]), stretch, &mut |lines| {
         if let (Some(bit), Some(reading)) = (lines.bits().first(), lines.readings().first()) {
             let mut rising = bit.level == Some(false);
             for &time in &bit.toggles {

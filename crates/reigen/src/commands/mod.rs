@@ -1,5 +1,6 @@
 //! One module a command.
 
+pub(crate) mod captures;
 pub(crate) mod chain;
 pub(crate) mod check;
 pub(crate) mod completions;
@@ -9,7 +10,6 @@ pub(crate) mod demo;
 pub(crate) mod draw;
 pub(crate) mod levels;
 pub(crate) mod polling;
-pub(crate) mod rate;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod schema;

@@ -1,16 +1,15 @@
 //! `reigen polling`: which pulses a slower scan or a chain would miss.
 
-use crate::cli::PollingArguments;
+use crate::cli::{PollingArguments, SpanArguments};
 use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::reading;
-use crate::reading::read_options;
 use crate::reading::replay;
 use crate::table_view::Table;
 use rayon::prelude::*;
 use reigen_core::cast;
-use reigen_core::measure::polling::{Missed, Pulses, sweep};
+use reigen_core::measure::polling::{Missed, Pulses, round_steps, sweep};
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
 use reigen_core::units::significant;
@@ -65,21 +64,23 @@ struct Swept {
 
 /// Runs the command.
 pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     let inputs = chosen(arguments, &station.station)?;
     let period = period(arguments)?;
     let swept = arguments.sweep.as_deref().map(range).transpose()?;
-    arguments.draw.as_deref().map(picture::format_of).transpose()?;
-    let recording = reading::open(&arguments.recording, &options)?;
-    let pulses = pulses(&station, recording, &inputs)?;
+    arguments.output.as_deref().map(picture::format_of).transpose()?;
+    let recording = reading::open(&arguments.recording)?;
+    let pulses = pulses(&station, recording, &arguments.recording.span, &inputs)?;
     let name = |number: &usize| station.station.points.get(*number).map(|point| point.name.clone()).unwrap_or_default();
     let named: Vec<(String, &Pulses)> = inputs.iter().map(name).zip(&pulses).collect();
-    if let Some(path) = &arguments.draw {
+    if let Some(path) = &arguments.output {
         let picture = picture(&named, period, swept, arguments.readings);
         picture::write(&picture, path, (1280, 800), &Theme::LIGHT, out.outputs())?;
     }
-    let periods = swept.map_or_else(Vec::new, |(from, to)| sweep(from, to, arguments.steps as usize));
+    let periods = swept.map_or_else(Vec::new, |(from, to)| match arguments.steps {
+        Some(steps) => sweep(from, to, steps as usize),
+        None => round_steps(from, to),
+    });
     let told = PollingReport {
         period_ns: period,
         readings: arguments.readings,
@@ -170,12 +171,17 @@ fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
 }
 
 /// The pulses of each input, as it is after its debounce.
-fn pulses(station: &StationFile, recording: Recording, inputs: &[usize]) -> Result<Vec<Pulses>, Failure> {
+fn pulses(
+    station: &StationFile,
+    recording: Recording,
+    span: &SpanArguments,
+    inputs: &[usize],
+) -> Result<Vec<Pulses>, Failure> {
     let mut edges: Vec<(Option<bool>, Vec<Nanos>)> = vec![(None, Vec::new()); inputs.len()];
     replay(
         station,
         recording,
-        &RunOptions { values_enough: Some(1), ..RunOptions::default() },
+        &RunOptions { values_enough: Some(1), from: span.from, to: span.to, ..RunOptions::default() },
         &mut [&mut |seen: &mut WindowView<'_>| {
             for columns in seen.engine.points() {
                 for (_, (first, edges)) in inputs.iter().zip(&mut edges).filter(|(input, _)| **input == columns.point) {

@@ -4,7 +4,6 @@ use crate::cli::ReportArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
-use crate::reading::read_options;
 use crate::views::diagram::{DiagramOptions, worked};
 use crate::views::run::show_displays;
 use askama::Template;
@@ -18,11 +17,11 @@ use crate::views::report::report;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
     let station = StationFile::open(&arguments.station)?;
     let points = numbers_of(&station.station, &arguments.points)?;
-    let chosen = DiagramOptions { points, from: arguments.from, to: arguments.to, ..DiagramOptions::default() };
-    let recording = reading::open(&arguments.recording, &options)?;
+    let span = arguments.recording.span;
+    let chosen = DiagramOptions { points, from: span.from, to: span.to, ..DiagramOptions::default() };
+    let recording = reading::open(&arguments.recording)?;
     let taken_for = recording.taken_for();
     let mut states = States::default();
     let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut states)?;

@@ -1,21 +1,18 @@
 //! `reigen run`: a station worked over a recording.
 
-use crate::cli::RunArguments;
+use crate::cli::{RecordingArguments, RunArguments};
 use crate::done::Completion;
 use crate::failure::Failure;
 use crate::gauge::{self, frame};
 use crate::print::Out;
 use crate::reading;
-use crate::reading::read_options;
 use crate::reading::replay;
 use crate::views::more::CommandPlace;
 use crate::views::run::{Detail, print, print_json, show_displays};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::events::EventFile;
-use reigen_io::options::ReadOptions;
 use reigen_io::output_file::Outputs;
-use reigen_io::recording::Clock;
 use reigen_io::small_file;
 use reigen_io::source::Source;
 use reigen_run::gauge::{Gauge, KeptReadings};
@@ -31,8 +28,7 @@ use std::path::Path;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion, Failure> {
-    let options = read_options(&arguments.reading)?;
-    bound_threads(arguments.reading.threads);
+    bound_threads(arguments.recording.reading.threads);
     let station = StationFile::open(&arguments.station)?;
     arguments.points.iter().try_for_each(|name| number_of(&station.station, name).map(drop))?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
@@ -40,12 +36,11 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
-    let clock = reading::clock(arguments.own_clocks);
-    let sources: Vec<Source> = match arguments.display_at {
-        Some(_) => arguments.recordings.iter().map(|path| Source::reopenable(path)).collect::<Result<_, _>>()?,
-        None => arguments.recordings.iter().map(Source::from).collect(),
+    let sources = match arguments.display_at {
+        Some(_) => reading::reopenable(&arguments.recording)?,
+        None => reading::sources(&arguments.recording),
     };
-    let recording = reading::open_all(&sources, &options, clock)?;
+    let recording = reading::open_sources(&sources, &arguments.recording)?;
     let mut states = States::default();
     let mut gauge = readings(&station.station, arguments, recording.origin())?;
     let streams = arguments.watch.is_none() && !arguments.json;
@@ -79,7 +74,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
         None => {}
     }
     if let Some(at) = arguments.display_at {
-        states = states_at(&station, &sources, &options, clock, at)?;
+        states = states_at(&station, &sources, &arguments.recording, at)?;
     }
     if arguments.display || arguments.display_at.is_some() {
         show_displays(&station, &states, &mut outcome);
@@ -88,8 +83,8 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
         true => print_json(&station, &outcome, out)?,
         false => {
             let station = &station.station;
-            let (file, recordings) = (&arguments.station, &arguments.recordings);
-            let more = CommandPlace::new(station, file, recordings, &arguments.reading, outcome.origin);
+            let (file, read) = (&arguments.station, &arguments.recording);
+            let more = CommandPlace::new(station, file, &read.recordings, &read.reading, outcome.origin);
             let detail = Detail { all: arguments.all, findings: arguments.findings, points: arguments.points.clone() };
             print(station, &outcome, &detail, more.as_ref(), out)?;
         }
@@ -111,8 +106,8 @@ fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>, ou
         readings_every: arguments.every.or(arguments.watch.as_ref().map(|_| frame(arguments.speed))),
         trace: arguments.trace.as_deref(),
         events: arguments.events.as_deref(),
-        from: arguments.from,
-        to: arguments.to,
+        from: arguments.recording.span.from,
+        to: arguments.recording.span.to,
     }
 }
 
@@ -150,13 +145,12 @@ fn readings(station: &Station, arguments: &RunArguments, origin: Origin) -> Resu
 fn states_at(
     station: &StationFile,
     sources: &[Source],
-    options: &ReadOptions,
-    clock: Clock,
+    arguments: &RecordingArguments,
     at: i64,
 ) -> Result<States, Failure> {
     let mut states = States::default();
     let wanted = RunOptions { to: Some(at), counted_before: true, ..RunOptions::default() };
-    let recording = reading::open_all(sources, options, clock)?;
+    let recording = reading::open_sources(sources, arguments)?;
     replay(station, recording, &wanted, &mut [&mut states])?;
     Ok(states)
 }

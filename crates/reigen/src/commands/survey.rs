@@ -4,7 +4,7 @@ use crate::cli::SurveyArguments;
 use crate::failure::Failure;
 use crate::first_station::first_station;
 use crate::print::Out;
-use crate::reading::{self, read_options};
+use crate::reading;
 use crate::views::survey::{Json, SurveyReport, print, survey};
 use reigen_core::names::counted;
 use reigen_io::output_file::{Outputs, put_in_place};
@@ -13,10 +13,10 @@ use std::path::Path;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
-    let options = read_options(&arguments.reading)?;
-    let recording = reading::open(&arguments.recording, &options)?;
-    let surveyed = survey(recording)?;
-    let written = arguments.station.as_deref().map(|path| write_station(&surveyed, path, out.outputs())).transpose()?;
+    let recording = reading::open(&arguments.recording)?;
+    let stretch = reading::stretch(&arguments.recording.span, &recording)?;
+    let surveyed = survey(recording, stretch, &arguments.lines)?;
+    let written = arguments.output.as_deref().map(|path| write_station(&surveyed, path, out.outputs())).transpose()?;
     match arguments.json {
         true => return out.json(&Json::new(&surveyed)),
         false => print(&surveyed, out)?,
@@ -24,7 +24,8 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
     match written {
         Some((path, points)) => {
             let from = &surveyed.recording;
-            let recording = if arguments.recording == Path::new("-") { "RECORDING" } else { from };
+            let is_stream = arguments.recording.recordings.iter().any(|path| path == Path::new("-"));
+            let recording = if is_stream { "RECORDING" } else { from };
             let next = match points {
                 0 => "complete what is commented out in it".to_owned(),
                 _ => format!("reigen run {path} {recording}"),

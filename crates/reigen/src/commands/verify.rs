@@ -1,6 +1,6 @@
 //! `reigen verify`: a station's expectations against recordings.
 
-use crate::cli::VerifyArguments;
+use crate::cli::{SpanArguments, VerifyArguments};
 use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
@@ -10,8 +10,10 @@ use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{Outputs, put_in_place};
+use reigen_io::recording::Clock;
 use reigen_io::source::Source;
 use reigen_io::write::Format;
+use reigen_run::points::number_of;
 use reigen_run::station_file::StationFile;
 use reigen_station::station::{Kind, Point};
 use std::io::Write;
@@ -28,13 +30,23 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Completi
             help: "add such as [expect.lamp] with that = \"lamp\" and by = \"3 s\"".to_owned(),
         });
     }
+    for name in &arguments.points {
+        let number = number_of(&station.station, name)?;
+        if !station.station.points.get(number).is_some_and(expects) {
+            return Err(Failure::Usage {
+                message: format!("`{name}` is not an expectation"),
+                help: "--points names expectations here, such as those under [expect.NAME]".to_owned(),
+            });
+        }
+    }
     let recordings = recordings(&arguments.recordings)?;
     let told: Vec<Result<VerifyReport, Failure>> =
-        recordings.par_iter().map(|path| verify(&station, path, &options)).collect();
+        recordings.par_iter().map(|path| verify(&station, path, &options, arguments.span)).collect();
     let (mut all, mut findings) = (Vec::new(), Vec::new());
     for told in told {
         let told = told?;
-        all.extend(told.held);
+        let wanted = |name: &str| arguments.points.is_empty() || arguments.points.iter().any(|point| point == name);
+        all.extend(told.held.into_iter().filter(|held| wanted(&held.expectation)));
         findings.extend(told.findings);
     }
     if let Some(path) = &arguments.junit {
@@ -81,9 +93,14 @@ fn recordings(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
 }
 
 /// Holds the expectations against one recording.
-fn verify(station: &StationFile, path: &Path, options: &ReadOptions) -> Result<VerifyReport, Failure> {
-    let source = Source::reopenable(path)?;
-    expectations(station, &|| reading::open_source(&source, options))
+fn verify(
+    station: &StationFile,
+    path: &Path,
+    options: &ReadOptions,
+    span: SpanArguments,
+) -> Result<VerifyReport, Failure> {
+    let source = [Source::reopenable(path)?];
+    expectations(station, &|| reading::open_all(&source, options, Clock::default()), span)
 }
 
 fn write_junit(

@@ -17,6 +17,7 @@ use reigen_core::names::counted;
 use reigen_core::time::Nanos;
 use reigen_io::recording::Recording;
 use reigen_run::signals::{Signals, signals};
+use reigen_run::stretch::Stretch;
 use reigen_station::station::line_names::find_line;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -38,8 +39,8 @@ pub(crate) struct DebounceReport {
 /// What is asked of a recording's lines.
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Question<'a> {
-    /// One line; all of them without.
-    pub(crate) line: Option<&'a str>,
+    /// These lines; all of them where none is named. A single one is measured in detail.
+    pub(crate) lines: &'a [String],
     /// The level at which the contact is closed; without it the input is off where the line idles.
     pub(crate) asserted: Option<Asserted>,
     pub(crate) contact: Contact,
@@ -56,28 +57,47 @@ impl DebounceReport {
     }
 }
 
-/// Measures one line of a recording, or all of them.
-pub(crate) fn measure(mut recording: Recording, question: &Question<'_>) -> Result<Vec<DebounceReport>, Failure> {
-    let Signals { numbers, mut names, .. } = signals(recording.lines(), |kind| *kind == LineKind::Level);
-    let wanted = match question.line {
-        Some(line) => Some(find_line(line, recording.lines()).map_err(|kind| refuse_line("--line", &kind))?),
-        None => None,
-    };
-    let only = wanted.and_then(|signal| numbers.iter().position(|number| *number == signal));
-    if let (Some(name), Some(line)) = (only.and_then(|only| names.get_mut(only)), question.line) {
+impl Question<'_> {
+    /// The line that is asked for in detail.
+    fn line(&self) -> Option<&str> {
+        match self.lines {
+            [line] => Some(line),
+            _ => None,
+        }
+    }
+}
+
+/// Measures lines of a stretch of a recording.
+pub(crate) fn measure(
+    mut recording: Recording,
+    stretch: Stretch,
+    question: &Question<'_>,
+) -> Result<Vec<DebounceReport>, Failure> {
+    let mut all = signals(recording.lines(), |kind| *kind == LineKind::Level);
+    let wanted = question.lines.iter().map(|line| find_line(line, recording.lines()));
+    let wanted = wanted.collect::<Result<Vec<usize>, _>>().map_err(|kind| refuse_line("--lines", &kind))?;
+    // One line is judged among all others, which may be its clock or its other channel.
+    if wanted.len() > 1 {
+        all = all.among(&wanted);
+    }
+    let Signals { numbers, mut names, .. } = all;
+    let only = question.line().and(wanted.first());
+    let only = only.and_then(|signal| numbers.iter().position(|number| number == signal));
+    if let (Some(name), Some(line)) = (only.and_then(|only| names.get_mut(only)), question.line()) {
         line.clone_into(name);
     }
     let mut meter = LinesMeter::new(numbers.len(), only);
-    let length = read_through(&mut recording, &numbers, &[], &mut |lines| meter.take(lines.bits()))?;
+    let end = read_through(&mut recording, (&numbers, &[]), stretch, &mut |lines| meter.take(lines.bits()))?;
+    let length = end.saturating_sub(stretch.from);
     let on_while_high = question.asserted.map(|asserted| on_while_high(asserted, question.contact));
     let sense = Sense { on_while_high, tick: recording.tick() };
     let contact = question.contact;
-    let told = meter.finish(&names, sense, question.wish, length);
+    let told = meter.finish(&names, sense, question.wish, end);
     let measured: Vec<DebounceReport> = told
         .into_iter()
         .filter_map(|(line, debounced)| Some(DebounceReport { line, contact, length, debounced: debounced? }))
         .collect();
-    if let (Some(line), true) = (question.line, measured.is_empty()) {
+    if let (Some(line), true) = (question.line(), measured.is_empty()) {
         return Err(Failure::Usage {
             message: format!("the line `{line}` never has a level in {}", recording.name()),
             help: "check that it was recorded at all".to_owned(),

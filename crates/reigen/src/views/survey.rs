@@ -2,21 +2,22 @@
 
 use crate::failure::Failure;
 use crate::print::Out;
-use crate::reading::read_through;
+use crate::reading::{read_through, refuse_line};
 use crate::table_view::Table;
 use crate::tables::{cells, print_findings};
 use indexmap::IndexMap;
 use reigen_core::finding::Finding;
-use reigen_core::lines::LineKind;
+use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::measure::analog::AnalogFigures;
 use reigen_core::measure::kind::Kind;
 use reigen_core::measure::survey::{Survey, SurveyedLine, Surveyor};
 use reigen_core::names::{counted, some_of};
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
+use reigen_core::units::{short_time, significant};
 use reigen_io::recording::Recording;
 use reigen_run::signals::signals_among;
-use reigen_station::station::line_names::LineNames;
+use reigen_run::stretch::Stretch;
+use reigen_station::station::line_names::{LineNames, find_line, find_number};
 use serde::Serialize;
 use std::collections::HashMap;
 
@@ -40,14 +41,18 @@ impl SurveyReport {
     }
 }
 
-/// Surveys a recording.
-pub(crate) fn survey(mut recording: Recording) -> Result<SurveyReport, Failure> {
+/// Surveys a stretch of a recording: all of its lines, or those that are named.
+pub(crate) fn survey(mut recording: Recording, stretch: Stretch, wanted: &[String]) -> Result<SurveyReport, Failure> {
     let known = LineNames::new(recording.lines());
-    let bits = signals_among(recording.lines(), &known, |kind| *kind == LineKind::Level);
-    let numbers =
+    let mut bits = signals_among(recording.lines(), &known, |kind| *kind == LineKind::Level);
+    let mut numbers =
         signals_among(recording.lines(), &known, |kind| matches!(kind, LineKind::Number { .. } | LineKind::Real));
+    if !wanted.is_empty() {
+        let (levels, values) = named(wanted, recording.lines())?;
+        (bits, numbers) = (bits.among(&levels), numbers.among(&values));
+    }
     let mut surveyor = Surveyor::new(bits.numbers.len(), numbers.numbers.len());
-    let end = read_through(&mut recording, &bits.numbers, &numbers.numbers, &mut |lines| {
+    let end = read_through(&mut recording, (&bits.numbers, &numbers.numbers), stretch, &mut |lines| {
         surveyor.take(lines.bits(), lines.readings());
     })?;
     let names = &bits.names;
@@ -57,12 +62,25 @@ pub(crate) fn survey(mut recording: Recording) -> Result<SurveyReport, Failure> 
     Ok(SurveyReport {
         recording: recording.name().to_owned(),
         taken_for: recording.taken_for(),
-        length: end,
+        length: end.saturating_sub(stretch.from),
         survey,
         unknown: recording.unknown_times(),
         aliases: bits.aliases,
         nameable: bits.nameable,
     })
+}
+
+/// The signals of lines by their names: those of two levels, and those of numbers.
+fn named(wanted: &[String], lines: &[RecordedLine]) -> Result<(Vec<usize>, Vec<usize>), Failure> {
+    let (mut levels, mut values) = (Vec::new(), Vec::new());
+    for name in wanted {
+        match (find_line(name, lines), find_number(name, lines)) {
+            (Ok(signal), _) => levels.push(signal),
+            (_, Ok(signal)) => values.push(signal),
+            (Err(kind), _) => return Err(refuse_line("--lines", &kind)),
+        }
+    }
+    Ok((levels, values))
 }
 
 /// Prints it for people.
@@ -71,7 +89,7 @@ pub(crate) fn print(surveyed: &SurveyReport, out: &mut Out) -> Result<(), Failur
     for told in &surveyed.taken_for {
         out.line(told)?;
     }
-    out.line(format!("{}, {}", surveyed.length, counted((lines.len() + analogs.len()) as u64, "line")))?;
+    out.line(format!("{}, {}", short_time(surveyed.length), counted((lines.len() + analogs.len()) as u64, "line")))?;
     if !lines.is_empty() {
         out.line("")?;
         out.table(&level_table(surveyed))?;

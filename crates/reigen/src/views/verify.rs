@@ -1,6 +1,7 @@
 //! A station's expectations held against recordings.
 
 use super::verdict::{expectations as expectations_line, findings as findings_line};
+use crate::cli::SpanArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
@@ -61,7 +62,7 @@ pub(crate) fn show(
     recording: &dyn Fn() -> Result<Recording, Failure>,
     out: &mut Out,
 ) -> Result<(), Failure> {
-    let told = expectations(station, recording)?;
+    let told = expectations(station, recording, SpanArguments::default())?;
     print(&told.held, &told.findings, 1, out)
 }
 
@@ -69,9 +70,10 @@ pub(crate) fn show(
 pub(crate) fn expectations(
     station: &StationFile,
     recording: &dyn Fn() -> Result<Recording, Failure>,
+    SpanArguments { from, to }: SpanArguments,
 ) -> Result<VerifyReport, Failure> {
-    let outcome =
-        replay(station, recording()?, &RunOptions { values_enough: Some(1), ..RunOptions::default() }, &mut [])?;
+    let wanted = RunOptions { values_enough: Some(1), from, to, ..RunOptions::default() };
+    let outcome = replay(station, recording()?, &wanted, &mut [])?;
     let states = |at: i64| -> Result<States, Failure> {
         let mut states = States::default();
         let wanted = RunOptions { to: Some(at), counted_before: true, values_enough: Some(1), ..RunOptions::default() };

@@ -197,7 +197,7 @@ fn what_is_something_else_is_told_by_its_beginning() {
         ("run station.toml recording.vcd --truth /dev/zero", "it is a recording"),
         ("rate --captures /dev/zero --clock 1MHz", "it is a recording"),
         ("draw station.toml recording.vcd --width 1000000000", "nothing can be drawn"),
-        ("levels recording.vcd --digital A --analog B --reference nan", "no number"),
+        ("levels recording.vcd --digital A --analog B --reference nan", "not a finite number"),
         ("polling station.toml recording.vcd --chain-bits 4294967295 --clock 1mHz", "longer than 100 days"),
     ] {
         let refused = ends_well(&place, command, 2);

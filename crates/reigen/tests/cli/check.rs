@@ -148,7 +148,7 @@ fn the_circuits_are_drawn_and_what_is_wrong_is_red() {
     let all = place.read("all.svg");
     let red = "#BE1E2D";
     assert!(all.contains(red) && all.contains("drum_hall") && all.contains("counter.P2"), "{}", all.len());
-    assert_eq!(place.reigen("check walk/station.toml --draw one.svg --points start_button").code, 1);
+    assert_eq!(place.reigen("check walk/station.toml -o one.svg --points start_button").code, 0);
     let one = place.read("one.svg");
     assert!(!one.contains(red) && one.contains("22 kΩ") && !one.contains("drum_hall"), "{one}");
     for (command, message) in [

@@ -43,8 +43,7 @@ fn the_demo_files_are_what_the_schemas_say() {
 fn each_shell_and_each_command_is_served() {
     let place = Place::new();
     let help = place.reigen("--help").stdout;
-    let listed = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| !line.is_empty());
-    // What goes on below a command's name stands further in.
+    let listed = help.lines().take_while(|line| !line.starts_with("  -"));
     let named = listed.filter_map(|line| line.strip_prefix("  ").filter(|line| !line.starts_with(' ')));
     let commands: Vec<&str> = named.filter_map(|line| line.split_whitespace().next()).collect();
     assert!(commands.len() > 15 && commands.contains(&"report"), "{commands:?}");

@@ -114,7 +114,7 @@ fn all_outputs_appear_or_none() {
         symlink("/dev/full", place.path("full.jsonl")).unwrap_or_default();
         let mut limited = std::process::Command::new("bash");
         let program = env!("CARGO_BIN_EXE_reigen");
-        let limit = if command.starts_with("demo") || command.starts_with("man") { "ulimit -f 4;" } else { "" };
+        let limit = if command.starts_with("demo") || command.starts_with("man") { "ulimit -f 2;" } else { "" };
         limited.args(["-c", &format!("trap '' XFSZ; {limit} exec {program} {command}")]).current_dir(place.path("."));
         let output = limited.output().unwrap();
         let told = String::from_utf8_lossy(&output.stderr);

@@ -56,7 +56,7 @@ fn packed_samples_give_the_same_as_the_vcd_with_any_number_of_threads() {
     let place = Place::with_demo();
     let vcd = place.reigen(&format!("{RUN} --json")).json();
     place.write("capture.bin", packed(&place));
-    let by_options = "run station.toml capture.bin --json --sample-rate 1MHz --lines PB_START,-,HALL_DRUM";
+    let by_options = "run station.toml capture.bin --json --sample-rate 1MHz --bits PB_START,-,HALL_DRUM";
     place.write("beside.bin", packed(&place));
     place.write("beside.bin.toml", "sample_rate = '1 MHz'\nlines = ['PB_START', '-', 'HALL_DRUM']");
     for arguments in

@@ -1,6 +1,6 @@
 //! The reason for an edge, a count, a state.
 
-use crate::cli::WhyArguments;
+use crate::cli::{SpanArguments, WhyArguments};
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
@@ -164,7 +164,7 @@ fn most(arguments: &WhyArguments) -> usize {
 /// A run in which the fate of one point's edges is remembered.
 fn wanted(arguments: &WhyArguments, point: usize) -> RunOptions<'static> {
     let remembered = Some(vec![point]);
-    let (from, to) = (arguments.from, arguments.to);
+    let SpanArguments { from, to } = arguments.recording.span;
     RunOptions { from, to, remembered, counted_before: true, values_enough: Some(1), ..RunOptions::default() }
 }
 

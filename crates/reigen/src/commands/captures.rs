@@ -1,6 +1,6 @@
-//! `reigen rate`: what captured timer counts mean.
+//! `reigen captures`: what captured timer counts mean.
 
-use crate::cli::RateArguments;
+use crate::cli::CaptureOptions;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::table_view::Table;
@@ -12,6 +12,7 @@ use reigen_core::rate::readings::Spread;
 use reigen_core::time::Nanos;
 use reigen_core::units::{Hertz, engineering, resolved, significant};
 use serde::Serialize;
+use std::path::Path;
 
 /// So many readings are listed; all of them are in the JSON.
 const MOST_LISTED: usize = 24;
@@ -51,7 +52,7 @@ struct RateFit {
 }
 
 /// Runs the command.
-pub(crate) fn run(arguments: &RateArguments, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn run(file: &Path, arguments: &CaptureOptions, out: &mut Out) -> Result<(), Failure> {
     if arguments.pulses_per_rev.is_some_and(|pulses| !(pulses > 0.0 && pulses.is_finite())) {
         return Err(Failure::Usage {
             message: "--pulses-per-rev must be above zero".to_owned(),
@@ -59,16 +60,16 @@ pub(crate) fn run(arguments: &RateArguments, out: &mut Out) -> Result<(), Failur
         });
     }
     let timer = Timer { clock: arguments.clock, prescale: arguments.prescale, bits: arguments.bits };
-    let counts = reigen_io::captures::read(&arguments.captures, timer.bits)
+    let counts = reigen_io::captures::read(file, timer.bits)
         .map_err(|error| Failure::Usage { message: error.to_string(), help: error.help().to_owned() })?;
     let told = tell(&timer, &counts, arguments);
     match arguments.json {
         true => out.json(&told),
-        false => print(&told, arguments, counts.len(), out),
+        false => print(&told, (file, arguments), counts.len(), out),
     }
 }
 
-fn tell(timer: &Timer, counts: &[u64], arguments: &RateArguments) -> RateReport {
+fn tell(timer: &Timer, counts: &[u64], arguments: &CaptureOptions) -> RateReport {
     let captured = work(timer, counts);
     let mut spread = Spread::default();
     captured.readings.iter().for_each(|reading| spread.take(reading.frequency_hz, 1));
@@ -105,10 +106,15 @@ fn hold(timer: &Timer, Hertz(reference_hz): Hertz, mean_hz: f64, readings: &[Cap
     }
 }
 
-fn print(told: &RateReport, arguments: &RateArguments, counts: usize, out: &mut Out) -> Result<(), Failure> {
+fn print(
+    told: &RateReport,
+    (file, arguments): (&Path, &CaptureOptions),
+    counts: usize,
+    out: &mut Out,
+) -> Result<(), Failure> {
     out.line(format!(
         "{}: {}, a tick of {}, {} bits: a period of up to {} does not wrap twice",
-        arguments.captures.display(),
+        file.display(),
         counted(counts as u64, "capture"),
         engineering(told.tick_s, "s"),
         arguments.bits,
