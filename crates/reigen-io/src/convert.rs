@@ -7,7 +7,7 @@ use reigen_core::change::{Change, Value};
 use reigen_core::column::{BitColumn, ReadingColumn};
 use reigen_core::lines::{LineColumns, LineKind};
 use reigen_core::time::{Nanos, Origin, Window};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io;
 
 /// What of a recording is wanted.
@@ -177,6 +177,15 @@ fn parted(mut marks: Vec<UnknownMark>) -> [Vec<UnknownMark>; 2] {
     [before, after]
 }
 
+/// Of all changes of a line at the first time keeps the last one: together they make up what the line is at the start, and a
+/// file that goes on where another ended shows no pulse without a width there.
+fn keep_last_of_start(changes: &mut Vec<Change>) {
+    let at_start = changes.partition_point(|change| change.time == Nanos(0));
+    let mut told: HashSet<usize> = HashSet::new();
+    let last: Vec<Change> = changes.drain(..at_start).rev().filter(|change| told.insert(change.line)).collect();
+    changes.splice(..0, last.into_iter().rev());
+}
+
 /// What is being copied.
 struct Copy<'a> {
     stretch: &'a Stretch,
@@ -222,6 +231,9 @@ impl Copy<'_> {
         }
         self.unknown(after);
         self.changes.sort_by_key(|change| change.time);
+        if window.from == self.stretch.from && window.from > Nanos(0) {
+            keep_last_of_start(&mut self.changes);
+        }
         self.converted.changes += self.changes.len() as u64;
         self.changes.drain(..).try_for_each(|change| out.take(change))
     }

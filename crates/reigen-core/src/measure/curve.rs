@@ -70,6 +70,13 @@ pub struct Curve {
 }
 
 impl Curve {
+    /// The curve with nothing known of times beyond a length.
+    pub fn up_to(mut self, length: Nanos) -> Self {
+        self.until = self.until.min(Nanos(length.0.max(1) + 1));
+        self.steps.retain(|(time, _)| *time < self.until);
+        self
+    }
+
     /// How many come out with a debounce of `time`; `None` beyond what is known.
     pub fn at(&self, time: Nanos) -> Option<u64> {
         if time >= self.until {

@@ -125,11 +125,13 @@ fn debounced(
     let bounce = if on_while_high { bounce } else { bounce.inverted() };
     let starts_on = levels.starts_high == on_while_high;
     let edges = Edges { starts_high: starts_on, ..levels };
-    let stable = curve.map(|curve| curve.finish(starts_on, end).0);
+    // Nothing is known of times that are longer than the lines were recorded.
+    let length = end.saturating_sub(line.since());
+    let stable = curve.map(|curve| curve.finish(starts_on, end).0.up_to(length));
     let first = edges.first(LOCKOUT_EDGES).times;
     let all = first.len() as u64 == figures.edges;
     let lockout_end = if all { end } else { first.last().copied().unwrap_or(end) };
-    let lockout = stable.is_some().then(|| lockout_curve(first, starts_on, lockout_end));
+    let lockout = stable.is_some().then(|| lockout_curve(first, starts_on, lockout_end).up_to(length));
     let evidence = Evidence {
         kind,
         bounce: &bounce,

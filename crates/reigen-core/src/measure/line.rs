@@ -181,6 +181,11 @@ impl LineMeter {
         (self.count > 0).then_some((self.count, self.trace))
     }
 
+    /// Since when it is known.
+    pub fn since(&self) -> Nanos {
+        self.since
+    }
+
     /// The figures, at the recording's last time.
     pub fn figures(&mut self, end: Nanos) -> LineFigures {
         if self.bounce.is_none() {

@@ -92,6 +92,10 @@ fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3]
             let seen: Vec<String> = wires.concat();
             let message = match seen.is_empty() {
                 true => format!("no line of {name} looks like that of a chain"),
+                false if wires.iter().all(|lines| lines.len() <= 1) => {
+                    let known = seen.join(" and ");
+                    format!("of a chain there is only {known} in {name}: no data line changes with the clock")
+                }
                 false => format!("more than one chain may be there: {}", seen.join(", ")),
             };
             let help = "name its lines with --load, --clock and --data; `reigen survey` lists them".to_owned();

@@ -148,3 +148,112 @@ fn what_cannot_be_measured_is_refused() {
     insta::assert_snapshot!(said);
     assert_eq!(place.files(), ["flat.csv", "walk"]);
 }
+
+#[test]
+fn a_stretch_is_measured_as_a_recording_of_that_stretch_alone_is() {
+    let place = demo();
+    for (from, to) in [("1.013s", "40s"), ("29.907s", "70.2s"), ("0s", "12.5s"), ("66.011s", "119s")] {
+        let cut = place.reigen(&format!("convert walk/recording.vcd part.vcd --from {from} --to {to}"));
+        assert_eq!(cut.code, 0, "{}", cut.stderr);
+        let span = format!("--from {from} --to {to}");
+        for command in
+            ["survey RECORDING --json", "debounce RECORDING --json", "debounce RECORDING --lines HALL_DRUM --json"]
+        {
+            let of = |recording: &str| place.reigen(&command.replace("RECORDING", recording)).json();
+            let (within, alone) = (of(&format!("walk/recording.vcd {span}")), of("part.vcd"));
+            // The files have other names, and a finding may name its file.
+            let told = |value: &Value| match value.get("lines") {
+                Some(lines) => lines.clone(),
+                None => value.clone(),
+            };
+            assert_eq!(told(&within), told(&alone), "{command} {span}");
+        }
+        let chain = |recording: &str| {
+            let mut told = place.reigen(&format!("chain {recording} --json")).json();
+            for bit in told["changed"].as_array_mut().unwrap() {
+                bit["first_change"] = Value::Null;
+            }
+            told
+        };
+        if from != "1.013s" && from != "0s" {
+            assert_eq!(chain(&format!("walk/recording.vcd {span}"))["bits"], chain("part.vcd")["bits"], "{span}");
+        }
+    }
+    let silent = place.reigen("chain walk/recording.vcd --to 12.5s");
+    assert!(silent.code == 2 && silent.stderr.contains("no data line changes"), "{}", silent.whole());
+    for (span, told) in [
+        ("--from 3min --to 4min", "--from lies after the recording"),
+        ("--from 3s --to 2s", "--to lies before --from"),
+        ("--from -1s", "lies before the recording"),
+    ] {
+        for command in ["survey", "debounce", "chain"] {
+            let said = place.reigen(&format!("{command} walk/recording.vcd {span}"));
+            assert!(said.code == 2 && said.stderr.contains(told), "{command} {span}: {}", said.whole());
+        }
+    }
+}
+
+#[test]
+fn several_recordings_stand_wherever_one_may() {
+    let place = demo();
+    for (number, span) in [(1, "--to 50s"), (2, "--from 50s")] {
+        assert_eq!(place.reigen(&format!("convert walk/recording.vcd {number}.vcd {span}")).code, 0);
+    }
+    for command in [
+        "survey RECORDING",
+        "debounce RECORDING --lines PB_STOP --asserted low --contact NC",
+        "polling walk/station.toml RECORDING --period 50ms",
+        "why walk/station.toml RECORDING stop_button",
+        "draw walk/station.toml RECORDING --points running --width 100",
+        "run walk/station.toml RECORDING --json",
+    ] {
+        let of = |recordings: &str| {
+            let said = place.reigen(&command.replace("RECORDING", recordings));
+            assert!(said.code < 2, "{command}: {}", said.stderr);
+            let names =
+                |line: &&str| !line.contains("recording.vcd") && !line.contains("1.vcd") && !line.contains("2.vcd");
+            said.stdout.lines().filter(names).map(str::to_owned).collect::<Vec<_>>()
+        };
+        assert_eq!(of("1.vcd 2.vcd"), of("walk/recording.vcd"), "{command}");
+    }
+}
+
+#[test]
+fn lines_are_selected_by_name_and_what_was_typed_before_still_works() {
+    let place = demo();
+    let of = |command: &str| place.reigen(command);
+    let two = of("survey walk/recording.vcd --lines PB_STOP,TENSION_MA --json").json();
+    assert_eq!((two["lines"].as_array().unwrap().len(), two["analogs"].as_array().unwrap().len()), (1, 1));
+    let both = of("debounce walk/recording.vcd --lines PB_START,PB_STOP --json").json();
+    assert_eq!(both["lines"].as_array().unwrap().len(), 2);
+    for command in ["survey walk/recording.vcd --lines NIX", "debounce walk/recording.vcd --lines PB_START,NIX"] {
+        let said = of(command);
+        assert!(said.code == 2 && said.stderr.contains("NIX"), "{command}: {}", said.whole());
+    }
+    let refused = of("debounce walk/recording.vcd --lines PB_START,PB_STOP --true-count 3");
+    assert!(refused.code == 2 && refused.stderr.contains("is for one line"), "{}", refused.stderr);
+    // The earlier words for the same.
+    for (old, new) in [
+        (
+            "debounce walk/recording.vcd --line PB_START --draw old.svg",
+            "debounce walk/recording.vcd --lines PB_START -o new.svg",
+        ),
+        ("survey walk/recording.vcd --station old.toml", "survey walk/recording.vcd -o new.toml"),
+        ("check walk/station.toml --draw old.svg", "check walk/station.toml -o new.svg"),
+        (
+            "polling walk/station.toml walk/recording.vcd --period 50ms --draw old.svg",
+            "polling walk/station.toml walk/recording.vcd --period 50ms -o new.svg",
+        ),
+        ("rate --captures walk/captures.csv --clock 48MHz", "captures walk/captures.csv --clock 48MHz"),
+        (
+            "convert walk/recording.vcd old.csv --only PB_START",
+            "convert walk/recording.vcd -o new.csv --lines PB_START",
+        ),
+    ] {
+        let [old, new] = [old, new].map(|command| of(command).whole());
+        assert_eq!(old.replace("old.", "new."), new);
+    }
+    for ending in ["svg", "toml", "csv"] {
+        assert_eq!(place.read(&format!("old.{ending}")), place.read(&format!("new.{ending}")), "{ending}");
+    }
+}
