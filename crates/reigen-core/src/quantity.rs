@@ -47,7 +47,7 @@ pub enum QuantityError {
         units: (&'static str, &'static str),
     },
     /// A value that must be more than zero.
-    #[error("`{text}` is not above zero, as a {kind} must be")]
+    #[error("`{text}` must be above zero")]
     NotAboveZero {
         /// What stood there.
         text: String,
@@ -55,7 +55,7 @@ pub enum QuantityError {
         kind: &'static str,
     },
     /// A unit that does not belong to the kind of value.
-    #[error("`{unit}` is no unit of {kind}: it is {}", list(known))]
+    #[error("unknown unit of {kind} `{unit}`: use {}", list(known))]
     UnknownUnit {
         /// The unit as typed.
         unit: String,
@@ -74,7 +74,7 @@ pub enum QuantityError {
     #[error("a rate of zero gives no times")]
     Zero,
     /// More than any setting may have.
-    #[error("`{text}` is beyond all bounds: at most {most}")]
+    #[error("`{text}` is too large: at most {most}")]
     TooLarge {
         /// What stood there.
         text: String,
@@ -351,10 +351,10 @@ mod tests {
             ("8", "`8` has no unit: is it `8 s` or `8 ms`?"),
             ("ms", "`ms` does not begin with a number"),
             ("-8 ms", "`-8 ms` is negative"),
-            ("8 mV", "`mV` is no unit of time: it is `ns`, `us`, `µs`, `ms`, `s`, `min`, `h` or `d`"),
+            ("8 mV", "unknown unit of time `mV`: use `ns`, `us`, `µs`, `ms`, `s`, `min`, `h` or `d`"),
             ("0.5 ns", "`0.5 ns` is finer than 1 ns"),
-            ("3651 d", "`3651 d` is beyond all bounds: at most 3650 d"),
-            ("1e99 s", "`1e99 s` is beyond all bounds: at most 3650 d"),
+            ("3651 d", "`3651 d` is too large: at most 3650 d"),
+            ("1e99 s", "`1e99 s` is too large: at most 3650 d"),
         ];
         for (text, message) in cases {
             assert_eq!(parse_time(text).unwrap_err().to_string(), message, "{text}");
@@ -381,7 +381,7 @@ mod tests {
         assert_eq!(period("1000"), Ok(Some(Nanos(3_000_000))));
         assert_eq!(period("44.1 kHz"), Ok(Some(Nanos(68_027))));
         assert_eq!(period("0 Hz"), Err(QuantityError::Zero));
-        assert!(period("10 kilo").unwrap_err().to_string().starts_with("`kilo` is no unit of frequency"));
+        assert!(period("10 kilo").unwrap_err().to_string().starts_with("unknown unit of frequency `kilo`"));
     }
 
     #[test]

@@ -463,12 +463,12 @@ mod tests {
             text.parse::<T>().unwrap_err().to_string()
         }
         assert_eq!(message::<Ohms>("-10k"), "`-10k` is negative");
-        assert_eq!(message::<Ohms>("0"), "`0` is not above zero, as a resistance must be");
-        assert_eq!(message::<Ohms>("10 V"), "`V` is no unit of resistance: it is `Ω`");
-        assert_eq!(message::<Ohms>("4k7x"), "`k7x` is no unit of resistance: it is `Ω`");
+        assert_eq!(message::<Ohms>("0"), "`0` must be above zero");
+        assert_eq!(message::<Ohms>("10 V"), "unknown unit of resistance `V`: use `Ω`");
+        assert_eq!(message::<Ohms>("4k7x"), "unknown unit of resistance `k7x`: use `Ω`");
         assert_eq!(message::<Amperes>("20"), "`20` has no unit: is it `20 mA` or `20 A`?");
         assert_eq!(message::<Speed>("130"), "`130` has no unit: is it `130 rpm` or `130 Hz`?");
-        assert_eq!(message::<Share>("120 %"), "`120 %` is beyond all bounds: at most 99.9 %");
+        assert_eq!(message::<Share>("120 %"), "`120 %` is too large: at most 99.9 %");
         assert_eq!(message::<Farads>("big"), "`big` does not begin with a number");
     }
 

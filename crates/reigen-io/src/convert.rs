@@ -348,7 +348,7 @@ mod tests {
                 lines.extend(numbers.then(|| line(&names[2], true)));
                 let mut levels = [Some(false), None];
                 let mut changes = vec![Change { time: Nanos(0), line: 0, value: Value::Level(false) }];
-                // A line of which nothing is ever told is no number by its name alone.
+                // A line of which nothing is ever told is not a number by its name alone.
                 changes.extend(numbers.then_some(Change { time: Nanos(0), line: 2, value: Value::Number(0.0) }));
                 let mut time = Nanos(0);
                 for (ahead, line, value, high) in steps {
@@ -415,7 +415,7 @@ mod tests {
             if matches!(to, Format::Csv | Format::JsonLines) {
                 values.retain(|(_, value)| value.is_finite());
             }
-            // What is no number is not equal to itself.
+            // What is not a number is not equal to itself.
             values.iter_mut().filter(|(_, value)| value.is_nan()).for_each(|(_, value)| *value = f64::MAX);
         }
         told

@@ -391,8 +391,8 @@ pub enum FaultKind {
     /// Extended value changes of IEEE 1364.
     #[error("`{0}` belongs to an extended VCD (IEEE 1364), with ports and strengths, which is not read")]
     ExtendedVcd(String),
-    /// A cell that is no number in a column of numbers.
-    #[error("`{found}` is no number, in the column `{column}`")]
+    /// A cell that is not a number in a column of numbers.
+    #[error("`{found}` is not a number, in the column `{column}`")]
     CellNumber {
         /// What stood there.
         found: String,

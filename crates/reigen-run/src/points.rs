@@ -55,7 +55,7 @@ pub fn parse_scale(text: &str) -> Result<(f64, f64), RunError> {
     let parted = text.split_once("..").and_then(|(low, high)| value(low).zip(value(high)));
     match parted {
         None => Err(wrong(format!("`{text}` is not two numbers"))),
-        Some((low, high)) if low >= high => Err(wrong(format!("the scale {low}..{high} is the wrong way round"))),
+        Some((low, high)) if low >= high => Err(wrong(format!("the scale {low}..{high} is in the wrong order"))),
         Some(scale) => Ok(scale),
     }
 }

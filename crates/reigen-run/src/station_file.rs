@@ -22,8 +22,16 @@ impl StationFile {
     /// # Errors
     /// Where it cannot be read, or is wrong.
     pub fn open(path: &Path) -> Result<Self, RunError> {
-        let help = "the first argument is the station file, the second the recording";
-        Self::parse(path.display().to_string(), read_text(path, small_file::TextKind::Toml, help)?)
+        let name = path.display().to_string();
+        let help = "the station comes first, then the recording: reigen run station.toml recording.vcd";
+        match small_file::read_text(path, small_file::TextKind::Toml) {
+            Ok(text) => Self::parse(name, text),
+            Err(SmallFileError::Recording(what)) => Err(RunError::Request {
+                message: format!("`{name}` is a recording ({what}): the station comes first"),
+                help: help.to_owned(),
+            }),
+            Err(error) => Err(unreadable(name, &error, help)),
+        }
     }
 
     /// Checks the text of a station file.
@@ -43,9 +51,14 @@ impl StationFile {
 /// # Errors
 /// Where it cannot be read, or is no text.
 pub fn read_text(path: &Path, wanted: small_file::TextKind, help: &str) -> Result<String, RunError> {
-    small_file::read_text(path, wanted).map_err(|error| RunError::Unreadable {
-        file: path.display().to_string(),
-        help: if matches!(error, SmallFileError::NoText { .. }) { "save it as UTF-8" } else { help }.to_owned(),
+    small_file::read_text(path, wanted).map_err(|error| unreadable(path.display().to_string(), &error, help))
+}
+
+fn unreadable(file: String, error: &SmallFileError, help: &str) -> RunError {
+    let is_text = !matches!(error, SmallFileError::NoText { .. });
+    RunError::Unreadable {
+        file,
+        help: if is_text { help } else { "save it as UTF-8" }.to_owned(),
         why: error.to_string(),
-    })
+    }
 }

@@ -218,9 +218,9 @@ fn an_observer_that_cannot_go_on_ends_the_work() {
 #[test]
 fn a_stretch_beyond_the_lines_is_refused() {
     let cases = [
-        ((Some(-1), None), "--from -0.000000001 s lies before the recording"),
-        ((Some(30), Some(20)), "--to lies before --from"),
-        ((Some(500), None), "--from lies after the recording"),
+        ((Some(-1), None), "--from -0.000000001 s is before the recording"),
+        ((Some(30), Some(20)), "--to is before --from"),
+        ((Some(500), None), "--from is after the recording"),
     ];
     for ((from, to), wanted) in cases {
         let options = RunOptions { from, to, ..RunOptions::default() };
@@ -257,7 +257,7 @@ fn points_and_scales_are_taken_as_a_person_names_them() {
         ("pressen=1..2", "the station has no point `pressen`"),
         ("presses=1..x", "`1..x` is not two numbers"),
         ("presses=1..inf", "`1..inf` is not two numbers"),
-        ("presses=2..1", "the scale 2..1 is the wrong way round"),
+        ("presses=2..1", "the scale 2..1 is in the wrong order"),
     ] {
         assert_eq!(scale(text), Err(message.to_owned()));
     }

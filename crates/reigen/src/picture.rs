@@ -11,7 +11,7 @@ use std::path::Path;
 pub(crate) fn format_of(path: &Path) -> Result<Format, Failure> {
     let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
     Format::of_ending(ending).or_else(|| is_stream(path).then_some(Format::Svg)).ok_or_else(|| Failure::Usage {
-        message: format!("{} has not the ending of a picture", path.display()),
+        message: format!("{} must end in .svg or .png", path.display()),
         help: "name it .svg or .png".to_owned(),
     })
 }

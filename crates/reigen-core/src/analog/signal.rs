@@ -41,7 +41,7 @@ impl Signal {
         let signal = Signal { low, high, is_current };
         match low < high && low.is_finite() && high.is_finite() {
             true => Ok(signal),
-            false => Err(format!("the low end of a signal comes first, below the high one, and here stands {signal}")),
+            false => Err(format!("the low end of a signal must come first, found {signal}")),
         }
     }
 
@@ -59,7 +59,8 @@ impl FromStr for Signal {
 
     /// Reads `4-20mA`, `0-10V`, `0.5 - 4.5 V`.
     fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || format!("`{text}` is no signal: two ends and a unit, such as 4-20mA, 0-10V or 0.5-4.5V");
+        let wrong =
+            || format!("`{text}` is not a signal: write two ends and a unit, such as 4-20mA, 0-10V or 0.5-4.5V");
         let plain: String = text.chars().filter(|letter| !letter.is_whitespace()).collect();
         let unit = plain.trim_start_matches(|letter: char| letter.is_ascii_digit() || ".+-".contains(letter));
         let ends = plain.strip_suffix(unit).ok_or_else(wrong)?;

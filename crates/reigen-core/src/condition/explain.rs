@@ -47,15 +47,15 @@ impl Edge {
 pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, origin: Origin) -> String {
     let at = |time: Nanos| place(origin.file_time_ns(time));
     let Some(verdict) = verdict else {
-        return "pending: the recording ends before its fate is settled".to_owned();
+        return "pending: the recording ends before it is decided".to_owned();
     };
     match (verdict.rule, settings.debounce) {
         (None, debounce) => format!("accepted, {}", accepted(debounce, edge, verdict, &at)),
         (Some(Rule::Missed), _) => {
-            format!("missed, changed again before the reading at {}", at(verdict.decided))
+            format!("missed: it changed again before the reading at {}", at(verdict.decided))
         }
         (Some(rule), debounce) if edge.is_settled_by(verdict) && !matches!(debounce, Settings::Lockout(_)) => {
-            format!("{}, back at the old state, and settled there at {}", rule.word(), at(verdict.decided))
+            format!("{}, the old state came back and was confirmed at {}", rule.word(), at(verdict.decided))
         }
         (Some(rule), Settings::Stable(times)) => {
             let limit = times.of(edge.on);
@@ -66,7 +66,7 @@ pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, 
         }
         (Some(rule), Settings::Sampled { every, count }) => {
             format!(
-                "{}, {}, before it was read alike {count} times in a row, every {every}",
+                "{}, {}, before it was read the same {count} times in a row, every {every}",
                 rule.word(),
                 edge.back(None)
             )
@@ -86,7 +86,7 @@ fn accepted(debounce: Settings, edge: Edge, verdict: &Verdict, at: &impl Fn(Nano
         Settings::Stable(times) => format!("held for {}: {word} at {}", times.of(edge.on), at(verdict.decided)),
         Settings::Lockout(_) if verdict.decided == edge.time => format!("{word} at once"),
         Settings::Lockout(_) => format!("{word} at the end of the lockout, at {}", at(verdict.decided)),
-        Settings::Sampled { count, .. } => format!("read alike {count} times: {word} at {}", at(verdict.decided)),
+        Settings::Sampled { count, .. } => format!("read the same {count} times: {word} at {}", at(verdict.decided)),
         Settings::Rc(_) => format!("the voltage passed the threshold: {word} at {}", at(verdict.decided)),
     }
 }
@@ -146,8 +146,8 @@ mod tests {
                     "bounce, came back after 1 ms, less than 8 ms",
                     "accepted, held for 8 ms: on at 20 ms",
                     "glitch, came back after 1 ms, less than 8 ms",
-                    "glitch, back at the old state, and settled there at 49 ms",
-                    "pending: the recording ends before its fate is settled",
+                    "glitch, the old state came back and was confirmed at 49 ms",
+                    "pending: the recording ends before it is decided",
                 ],
             ),
             (
@@ -166,10 +166,10 @@ mod tests {
                 None,
                 &[11, 12, 13, 52],
                 &[
-                    "missed, changed again before the reading at 15 ms",
-                    "missed, changed again before the reading at 15 ms",
-                    "accepted, read alike 2 times: on at 20 ms",
-                    "accepted, read alike 2 times: off at 60 ms",
+                    "missed: it changed again before the reading at 15 ms",
+                    "missed: it changed again before the reading at 15 ms",
+                    "accepted, read the same 2 times: on at 20 ms",
+                    "accepted, read the same 2 times: off at 60 ms",
                 ],
             ),
             (
@@ -178,7 +178,7 @@ mod tests {
                 &[10, 12, 30],
                 &[
                     "glitch, fell back after 2 ms, before the voltage had passed the threshold",
-                    "glitch, back at the old state, and settled there at 12 ms",
+                    "glitch, the old state came back and was confirmed at 12 ms",
                     "accepted, the voltage passed the threshold: on at 38.9 ms",
                 ],
             ),

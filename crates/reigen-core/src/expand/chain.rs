@@ -260,10 +260,10 @@ pub enum PressedError {
         changed: usize,
     },
     /// Two bits first changed in the same frame, so their order is not to be told.
-    #[error("the bits at places {0} and {1} first changed in the same frame, so which came first is not to be told")]
+    #[error("the bits at places {0} and {1} first changed in the same frame, so their order is unknown")]
     Together(usize, usize),
     /// A frame is no whole number of chips.
-    #[error("a frame of {0} bits is no whole number of chips of eight")]
+    #[error("a frame of {0} bits is not a multiple of eight")]
     NoChips(u64),
 }
 

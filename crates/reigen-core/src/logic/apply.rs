@@ -194,7 +194,7 @@ impl Apply {
 }
 
 fn push_changed<V: Copy + PartialOrd>(column: &mut StepColumn<V>, time: Nanos, value: V) {
-    // What compares with nothing is no number, and stays none.
+    // What compares with nothing is not a number, and stays none.
     let none = |value: &V| value.partial_cmp(value).is_none();
     if column.last() != Some(value) && !(none(&value) && column.last().as_ref().is_some_and(none)) {
         column.push(time, value);

@@ -35,10 +35,10 @@ pub enum UnitError {
     #[error("`{0}` needs `travel_per_rev`: how many metres one revolution moves")]
     NoTravel(String),
     /// A name that is not known.
-    #[error("`{0}` is no unit that is known, and no `factor` says what it is")]
+    #[error("unknown unit `{0}`, and no `factor` to define it")]
     Unknown(String),
     /// A known unit with a factor.
-    #[error("`factor` is for units of one's own, and `{0}` is known")]
+    #[error("`factor` defines units of your own, but `{0}` is a known unit")]
     Factor(String),
 }
 

@@ -299,7 +299,7 @@ mod tests {
                 Some((value, length)) => {
                     prop_assert_eq!((length, value.to_bits()), (text.len(), plain.unwrap().to_bits()));
                 }
-                // What it leaves to the plain form is no number, or a long one.
+                // What it leaves to the plain form is not a number, or a long one.
                 None => prop_assert!(plain.is_none() || text.len() > 15),
             }
             if let Some((time, _)) = marks.file_time(whole.as_bytes(), 9).filter(|(_, length)| *length == text.len()) {

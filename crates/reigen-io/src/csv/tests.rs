@@ -98,7 +98,7 @@ fn what_is_wrong_is_refused_at_its_line() {
             &plain,
             "rec, line 4: the time `4` comes after `0.000000005 s`: times run backwards",
         ),
-        ("time_ns,A\n0,0.5\n5,3\n6,nan\n", &thresholds(), "rec, line 4: `nan` is no number, in the column `A`"),
+        ("time_ns,A\n0,0.5\n5,3\n6,nan\n", &thresholds(), "rec, line 4: `nan` is not a number, in the column `A`"),
     ];
     for (text, options, message) in cases {
         assert_eq!(told(text.as_bytes(), options).unwrap_err(), message, "{text}");

@@ -65,7 +65,7 @@ impl Header<'_> {
         let [kind, width, code, name @ ..] = text else {
             return Err("a variable has a type, a size, an identifier code and a name");
         };
-        let width: usize = width.parse().map_err(|_| "its size is no number")?;
+        let width: usize = width.parse().map_err(|_| "its size is not a number")?;
         // A range may stand apart from the name: `bus [7:0]`.
         let leaf: String = name.concat();
         if leaf.is_empty() {

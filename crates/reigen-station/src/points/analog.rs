@@ -74,7 +74,7 @@ impl AnalogTable {
             let ScaleTable { from: [from, until], to } = *scale.get_ref();
             let finite = [from, until].iter().chain(&to).all(|number| number.is_finite());
             if from == until || !finite {
-                let message = format!("a line through two points needs two: `from` is {from} and {until}");
+                let message = format!("`scale` needs two different points: `from` is {from} and {until}");
                 builder.refuse(scale.span(), StationErrorKind::File(message));
             }
         }
@@ -219,7 +219,7 @@ impl ThresholdTable {
             (Some(above), Some(below), None, None) => (above, below, false),
             (None, None, Some(below), Some(above)) => (above, below, true),
             _ => {
-                let message = "a threshold wants on_above and off_below, or on_below and off_above".to_owned();
+                let message = "a threshold needs on_above and off_below, or on_below and off_above".to_owned();
                 builder.refuse(builder.place.clone(), StationErrorKind::File(message));
                 return None;
             }

@@ -138,7 +138,7 @@ impl CounterTable {
     fn register(&self, bits: &Spanned<u32>, builder: &mut Builder<'_>) -> Option<Range> {
         let width = *bits.get_ref();
         if !(1..=63).contains(&width) {
-            builder.refuse(bits.span(), StationErrorKind::File(format!("a register of {width} bits: 1 to 63 can be")));
+            builder.refuse(bits.span(), StationErrorKind::File(format!("`bits` is {width}: it must be from 1 to 63")));
             return None;
         }
         let negative = self.start < 0 || self.limits.as_ref().is_some_and(|limits| limits.get_ref()[0] < 0);

@@ -50,7 +50,7 @@ impl DisplayTable {
     pub(crate) fn build(self, name: String, builder: &mut Builder<'_>) -> Display {
         for (found, what, most) in [(&self.columns, "columns", MOST_COLUMNS), (&self.rows, "rows", MOST_ROWS)] {
             if !(1..=most).contains(found.get_ref()) {
-                let message = format!("no display has {} {what}: they are from 1 to {most}", found.get_ref());
+                let message = format!("a display cannot have {} {what}: use 1 to {most}", found.get_ref());
                 builder.refuse(found.span(), StationErrorKind::File(message));
             }
         }
@@ -210,11 +210,11 @@ mod tests {
     #[test]
     fn a_text_that_cannot_be_shown_is_refused() {
         for (text, message) in [
-            ("'{turn}'", "there is no point `turn`"),
+            ("'{turn}'", "unknown point `turn`"),
             ("'{guard.done}'", "`guard` is an input and has no field `.done`"),
-            ("'{turns?A:B}'", "`turns` is a number, and a bit is wanted here"),
-            ("'{turns'", "`{turns` is no part of a display's text"),
-            ("'{turns:x}'", "`{turns:x}` is no part of a display's text"),
+            ("'{turns?A:B}'", "`turns` is a number, but a bit is needed here"),
+            ("'{turns'", "`{turns` is not valid in a display text"),
+            ("'{turns:x}'", "`{turns:x}` is not valid in a display text"),
             ("'a', 'b', 'c'", "the display has 2 rows, and this is row 3"),
         ] {
             let station = format!(

@@ -68,7 +68,7 @@ impl EncoderTable {
         if (-MOST_POSITION..=MOST_POSITION).contains(zero_at.get_ref()) {
             return Some(*zero_at.get_ref());
         }
-        let message = format!("`zero_at` lies from -{MOST_POSITION} to {MOST_POSITION}, where every position is exact");
+        let message = format!("`zero_at` must be from -{MOST_POSITION} to {MOST_POSITION}");
         builder.refuse(zero_at.span(), StationErrorKind::File(message));
         None
     }
@@ -105,7 +105,7 @@ impl EncoderTable {
         let travel = builder.positive(&self.travel_per_rev, "travel_per_rev")?;
         let asked = self.unit.as_ref().map(Spanned::span).or(self.travel_per_rev.as_ref().map(Spanned::span));
         if let (None, Some(span)) = (pulses, asked) {
-            let message = "a unit needs `pulses_per_rev`: how many cycles of one channel a revolution gives".to_owned();
+            let message = "a unit needs `pulses_per_rev`, the cycles of one channel per revolution".to_owned();
             builder.refuse(span, StationErrorKind::File(message));
             return None;
         }
@@ -137,7 +137,7 @@ impl PointTable for EncoderTable {
         let index_does = self.index_does(builder);
         let rollover = builder.positive(&self.rollover, "rollover");
         if let (Some(rollover), None) = (&self.rollover, &self.pulses_per_rev) {
-            let message = "a `rollover` is in units: it needs `pulses_per_rev`".to_owned();
+            let message = "`rollover` is in units, so it needs `pulses_per_rev`".to_owned();
             builder.refuse(rollover.span(), StationErrorKind::File(message));
         }
         let zero_on = builder.optional(&self.zero_on);
@@ -148,7 +148,7 @@ impl PointTable for EncoderTable {
         if let (Some(short), Some(per_count)) = (&self.rollover, per_count)
             && *short.get_ref() < per_count
         {
-            let message = format!("one count is {per_count} {unit}: a `rollover` below it holds no position");
+            let message = format!("one count is {per_count} {unit}: `rollover` must be larger than that");
             builder.refuse(short.span(), StationErrorKind::File(message));
             return None;
         }

@@ -83,14 +83,14 @@ impl ExpanderTable {
     /// The chips' points, each of which becomes one of the station.
     fn members(&self, builder: &mut Builder<'_>) {
         if self.registers.get_ref().is_empty() {
-            let message = "a chain has one register at least".to_owned();
+            let message = "a chain needs at least one register".to_owned();
             builder.refuse(self.registers.span(), StationErrorKind::File(message));
         }
         for (chip, points) in self.registers.get_ref().iter().enumerate() {
             let found = points.get_ref().len();
             if found != CHIP {
                 let message = format!(
-                    "a register has {CHIP} points, D0 to D7, and {found} stand here: `{UNUSED}` is for those unused"
+                    "a register needs {CHIP} points, D0 to D7, but there are {found}: write `{UNUSED}` for an unused one"
                 );
                 builder.refuse(points.span(), StationErrorKind::File(message));
             }
@@ -134,7 +134,7 @@ impl PointTable for ExpanderTable {
         let texts = [&self.load, &self.clock, &self.data];
         for (number, text) in texts.iter().enumerate() {
             if texts.iter().take(number).any(|earlier| earlier.get_ref() == text.get_ref()) {
-                let message = format!("`{}` stands here twice: load, clock and data are three lines", text.get_ref());
+                let message = format!("`{}` is used twice: load, clock and data must be three lines", text.get_ref());
                 builder.refuse(text.span(), StationErrorKind::File(message));
             }
         }
@@ -270,11 +270,11 @@ impl PointTable for WordTable {
         let errors = builder.errors.len();
         let found = self.bits.get_ref().len();
         if !(1..=MOST_BITS).contains(&found) {
-            let message = format!("a word of {found} bits: 1 to {MOST_BITS} can be");
+            let message = format!("a word has {found} bits: it must have 1 to {MOST_BITS}");
             builder.refuse(self.bits.span(), StationErrorKind::File(message));
         }
         if self.code == CodeWord::Bcd && !found.is_multiple_of(4) {
-            let message = format!("{found} bits are no whole decimal digits: four bits make one");
+            let message = format!("{found} bits are not a multiple of four, which one decimal digit needs");
             builder.refuse(self.bits.span(), StationErrorKind::File(message));
         }
         let bits: Vec<Option<FieldExpression>> =

@@ -18,6 +18,9 @@ use reigen_core::quantity::MOST_TIME;
 use reigen_core::time::Nanos;
 use reigen_core::units::{Farads, Metres, Ohms, Seconds, Speed, Volts};
 use serde::Deserialize;
+use serde::de::value::MapAccessDeserializer;
+use serde::de::{self, Deserializer, IntoDeserializer, MapAccess, Visitor};
+use std::fmt;
 
 /// `[input.NAME]` as it stands in the file.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
@@ -29,7 +32,7 @@ pub struct InputTable {
     asserted: AssertedWord,
     #[serde(default)]
     contact: ContactWord,
-    debounce: Option<Spanned<DebounceTable>>,
+    debounce: Option<Spanned<DebounceValue>>,
     catch: Option<Spanned<bool>>,
     sensor: Option<Spanned<String>>,
     terminal: Option<Spanned<String>>,
@@ -52,6 +55,52 @@ enum AssertedWord {
     #[default]
     High,
     Low,
+}
+
+/// `debounce` as it stands in the file: a time alone is that of the method `stable`.
+#[derive(Debug, schemars::JsonSchema)]
+#[schemars(untagged)]
+enum DebounceValue {
+    /// The time of `stable`.
+    Time(TimeText),
+    /// A method with what belongs to it.
+    Table(Box<DebounceTable>),
+}
+
+impl<'de> Deserialize<'de> for DebounceValue {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct TimeOrTable;
+        impl<'de> Visitor<'de> for TimeOrTable {
+            type Value = DebounceValue;
+
+            fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+                formatter
+                    .write_str("a time such as \"20 ms\", or a table such as { method = \"stable\", time = \"20 ms\" }")
+            }
+
+            fn visit_str<E: de::Error>(self, text: &str) -> Result<DebounceValue, E> {
+                TimeText::deserialize(text.into_deserializer()).map(DebounceValue::Time)
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<DebounceValue, A::Error> {
+                let table = DebounceTable::deserialize(MapAccessDeserializer::new(map))?;
+                Ok(DebounceValue::Table(Box::new(table)))
+            }
+        }
+        deserializer.deserialize_any(TimeOrTable)
+    }
+}
+
+impl DebounceValue {
+    /// The table that it is short for.
+    fn table(self, span: Span) -> DebounceTable {
+        match self {
+            Self::Table(table) => *table,
+            Self::Time(time) => {
+                DebounceTable { time: Some(Spanned::new(span, time)), ..DebounceTable::of(Method::Stable) }
+            }
+        }
+    }
 }
 
 /// `debounce = { … }` as it stands in the file.
@@ -105,6 +154,27 @@ impl Method {
 }
 
 impl DebounceTable {
+    /// A method without any of its keys.
+    fn of(method: Method) -> Self {
+        let (time, on, off, every) = Default::default();
+        let (resistance, capacitance, discharge_resistance) = Default::default();
+        let (count, supply, rise_at, fall_at) = Default::default();
+        Self {
+            method,
+            time,
+            on,
+            off,
+            every,
+            count,
+            resistance,
+            capacitance,
+            discharge_resistance,
+            supply,
+            rise_at,
+            fall_at,
+        }
+    }
+
     fn build(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
         let method = self.method;
         if let Some((key, place)) = self.keys().into_iter().find(|(key, _)| !method.keys().contains(key)) {
@@ -145,8 +215,7 @@ impl DebounceTable {
         };
         let zero = [(every.get_ref().0 == Nanos(0), every.span()), (*count.get_ref() == 0, count.span())];
         if let Some((_, place)) = zero.into_iter().find(|(is_zero, _)| *is_zero) {
-            builder
-                .refuse(place, StationErrorKind::File("`sampled` cannot work with zero: it must be above zero".into()));
+            builder.refuse(place, StationErrorKind::File("must be above zero for the method `sampled`".into()));
             return None;
         }
         Some(Settings::Sampled { every: every.get_ref().0, count: u64::from(*count.get_ref()) })
@@ -171,7 +240,7 @@ impl DebounceTable {
         let nanos = |resistance: Ohms| (resistance * capacitance).0 * 1e9;
         let settings = RcSettings { charge_ns: nanos(charge), discharge_ns: nanos(discharge), levels, on_while_high };
         if settings.delay(true).max(settings.delay(false)) > MOST_TIME {
-            builder.refuse(span, StationErrorKind::File("such a filter takes years".into()));
+            builder.refuse(span, StationErrorKind::File("this filter would take years".into()));
             return None;
         }
         Some(Settings::Rc(settings))
@@ -216,7 +285,7 @@ impl InputTable {
             (Some(line), None) => builder.line(line).map(Source::Line),
             (None, Some(of)) => builder.expression(of).map(|bit| Source::Point(bit, of.get_ref().clone())),
             (Some(_), Some(of)) => {
-                let message = "an input reads a `line`, or a point by `of`, and not both".to_owned();
+                let message = "an input needs either `line` or `of`, not both".to_owned();
                 builder.refuse(of.span(), StationErrorKind::File(message));
                 None
             }
@@ -240,9 +309,12 @@ impl PointTable for InputTable {
             AssertedWord::Low => Asserted::Low,
         };
         let on_while_high = on_while_high(asserted, self.contact.into());
-        let debounce = match &self.debounce {
+        let debounce = match self.debounce {
             None => Some(Settings::Pass),
-            Some(table) => table.get_ref().build(table.span(), on_while_high, builder),
+            Some(value) => {
+                let span = value.span();
+                value.into_inner().table(span.clone()).build(span, on_while_high, builder)
+            }
         };
         // A point is seen as it is; only lines are read by the scan.
         let scan = builder

@@ -355,7 +355,7 @@ struct BlinkTable {
 impl BlinkTable {
     fn build(&self, builder: &mut Builder<'_>) -> Option<Flashes> {
         if *self.times.get_ref() == 0 {
-            builder.refuse(self.times.span(), StationErrorKind::File("no flash is no blinking: 1 or more".into()));
+            builder.refuse(self.times.span(), StationErrorKind::File("the number of flashes must be 1 or more".into()));
             return None;
         }
         let (on, off) = (builder.above_zero(&self.on), builder.above_zero(&self.off));

@@ -80,8 +80,11 @@ impl RateTable {
         ];
         for (key, owner, span) in keys {
             if let Some(span) = span.filter(|_| owner != self.method) {
-                let message =
-                    format!("`{key}` belongs to the method `{}`, and this is `{}`", owner.word(), self.method.word());
+                let message = format!(
+                    "`{key}` belongs to the method `{}`, but the method is `{}`",
+                    owner.word(),
+                    self.method.word()
+                );
                 builder.refuse(span, StationErrorKind::File(message));
             }
         }
@@ -99,7 +102,7 @@ impl RateTable {
                 if let Some(span) = self.average.as_ref().map(Spanned::span)
                     && !(1..=MOST_AVERAGE).contains(&average)
                 {
-                    let message = format!("an average over {average} intervals: 1 to {MOST_AVERAGE} can be");
+                    let message = format!("`average` is {average}: it must be from 1 to {MOST_AVERAGE}");
                     builder.refuse(span, StationErrorKind::File(message));
                     return None;
                 }
@@ -118,14 +121,14 @@ impl RateTable {
         let MarksTable { of, missing } = *table.get_ref();
         let others = self.pulses_per_rev.as_ref().filter(|pulses| *pulses.get_ref() != f64::from(of));
         let message = match (missing, others) {
-            (0, _) => "a gap of no marks is none: leave `marks` away".to_owned(),
+            (0, _) => "`missing` is 0: remove `marks`".to_owned(),
             _ if missing.saturating_add(2) > of => {
                 format!(
                     "of {of} places {missing} without a mark leave too few: `missing` must be at least 2 below `of`"
                 )
             }
             (_, Some(pulses)) => format!(
-                "`pulses_per_rev` is {} and `marks` has {of} places: leave `pulses_per_rev` away, or give {of}",
+                "`pulses_per_rev` is {} and `marks` has {of} places: remove `pulses_per_rev`, or set it to {of}",
                 pulses.get_ref()
             ),
             _ => return Some(Some(Marks { of, missing })),
@@ -180,7 +183,7 @@ impl PointTable for RateTable {
         let (method, marks, unit) = (self.method(builder), self.marks(builder), self.unit(builder));
         let zero_after = self.zero_after.as_ref().and_then(|time| builder.above_zero(time));
         if let (Some(zero_after), MethodWord::Gate) = (&self.zero_after, self.method) {
-            let message = "`gate` takes no notice of `zero_after`: a window without edges reads 0".to_owned();
+            let message = "`gate` does not use `zero_after`: a window without edges reads 0".to_owned();
             builder.refuse(zero_after.span(), StationErrorKind::File(message));
         }
         let of = builder.expression(&self.of);

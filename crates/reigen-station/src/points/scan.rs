@@ -20,7 +20,7 @@ impl ScanTable {
     pub(crate) fn build(&self, builder: &mut Builder<'_>) -> Option<ReadingTimes> {
         let TimeText(period) = *self.period.get_ref();
         if period == Nanos(0) {
-            let message = "a scan takes some time: its period must be above zero".to_owned();
+            let message = "the period of a scan must be above zero".to_owned();
             builder.refuse(self.period.span(), StationErrorKind::File(message));
             return None;
         }

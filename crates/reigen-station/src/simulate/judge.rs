@@ -75,7 +75,7 @@ impl TruthFile {
             let others = points.iter().filter(|(other, _)| *other != name);
             let late = others.filter_map(|(other, actuations)| Some((latest(actuations, rises)?, other)));
             if let Some((_, other)) = late.min() {
-                differences = vec![format!("it shows what `{other}` did: the registers stand in another order")];
+                differences = vec![format!("it shows what `{other}` did: the order of the registers is wrong")];
             } else if rises.len() < actuations.len() {
                 let longest = actuations.iter().map(|one| one.off.saturating_sub(one.on)).max().unwrap_or_default();
                 differences.push(format!(

@@ -267,7 +267,7 @@ fn an_analog_value_has_the_noise_that_was_asked_for_and_breaks() {
     let values: Vec<(f64, f64)> = Simulation::new(&scenario, 1, scenario.duration)
         .map(|change| match change.value {
             Value::Number(number) => (change.time.seconds(), number),
-            other => panic!("{other:?} is no number"),
+            other => panic!("{other:?} is not a number"),
         })
         .collect();
     assert!(values.iter().all(|(time, value)| (50.0..60.0).contains(time) == (*value == -1.0)));
@@ -299,22 +299,22 @@ fn a_scenario_is_refused_at_its_place() {
     let wheel = |more: &str| format!("duration = '1 s'\n[shaft.drum]\nspeed = []\n[wheel.w]\nline = 'W'\n{more}");
     let cases = [
         ("duration = '1 s'".to_owned(), " | the scenario has no source"),
-        ("duration = '1 s'\n[contcat.c]".into(), "contcat | there is no table or key `contcat` here"),
-        (contact("evry = '1 s'"), "evry | there is no key `evry` here"),
+        ("duration = '1 s'\n[contcat.c]".into(), "contcat | unknown table or key `contcat`"),
+        (contact("evry = '1 s'"), "evry | unknown key `evry`"),
         (contact(""), "'C' | give either `presses`, or `every` and `hold`"),
         (contact("every = '1 s'\nhold = '-1 s'"), "'-1 s' | `-1 s` is negative"),
         (contact("every = '1 s'\nhold = '2 ms'\nclosing = 'worn'"), "'2 ms' | the bounce lasts longer than the press"),
         (contact("presses = [{ at = '1.1 s', for = '1 s' }]"), "'1.1 s' | this press comes after the scenario's end: make `duration` longer"),
         (contact("presses = [{ at = '100 ms', for = '500 ms' }, { at = '500 ms', for = '1 s' }]"), "'500 ms' | this press begins before the one before it has ended and bounced"),
         (contact("every = '1 s'\nhold = '1 s'\n[floating.f]\nline = 'C'"), "'C' | two sources drive the line `C`"),
-        (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'D'"), "'D' | there is no line `D` here"),
+        (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'D'"), "'D' | unknown line `D`"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\ncrosstalk_from = 'C'"), "'C' | a line is no neighbour of its own"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\ncrosstalk_chance = 1.5"), "1.5 | it must lie between 0 and 1"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\nstuck = [{ from = '2 s', to = '1 s' }]"), "'1 s' | it ends before it begins"),
         (chain("['a', 'b']", "10 ms", ""), "['a', 'b'] | a register has eight points; `-` is an unused one"),
         (chain("['a', 'a', '-', '-', '-', '-', '-', '-']", "10 ms", ""), "'a' | this point is there twice"),
         (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "80 us", ""), "'80 us' | the clocks of one poll take longer than the period"),
-        (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "1 ms", "presses = [{ point = 'b', at = '1 s', for = '1 s' }]"), "'b' | there is no point `b` here"),
+        (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "1 ms", "presses = [{ point = 'b', at = '1 s', for = '1 s' }]"), "'b' | unknown point `b`"),
         (echo("every = '2 ms'"), "'2 ms' | the echo comes back after the next trigger"),
         (echo("every = '60 ms'\nlost = 2.0"), "2.0 | it must lie between 0 and 1"),
         ("duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '0 s'\nfrom = 1.0".into(), "'0 s' | it cannot be zero"),
@@ -323,7 +323,7 @@ fn a_scenario_is_refused_at_its_place() {
             "duration = '1 s'\n[analog.a]\nline = 'A'\nevery = '1 s'\nfrom = nan".into(),
             "nan | it must lie between -1000000 and 1000000",
         ),
-        (wheel("shaft = 'durm'\nmarks = 6"), "'durm' | there is no shaft `durm` here"),
+        (wheel("shaft = 'durm'\nmarks = 6"), "'durm' | unknown shaft `durm`"),
         ("duration = '1 s'\n[shaft.s]\nspeed = []\n[encoder.e]\na = 'A'\nb = 'B'\nshaft = 's'\npulses_per_rev = 8\nduty = 0.4\nphase_error_degrees = 60".into(), "'A' | with this duty and phase error the channels no longer overlap"),
         (wheel("shaft = 'drum'\nmarks = 0"), "0 | it must lie between 1 and 10000"),
         (wheel("shaft = 'drum'\nmarks = 6\nweak_mark = 7\nweak_above_rpm = 5"), "7 | it must lie between 1 and 6"),

@@ -42,7 +42,7 @@ impl SpeedGiven {
     pub fn work(&self) -> Result<SizingResult, SizingError> {
         let pulses = self.pulses_per_rev;
         if pulses <= 0.0 || !pulses.is_finite() {
-            return contradiction("zero pulses a revolution tell no speed".to_owned());
+            return contradiction("`pulses_per_rev` must be above zero".to_owned());
         }
         let (slow, fast) = (self.from.pulses(pulses), self.to.pulses(pulses));
         if slow > fast {

@@ -268,7 +268,7 @@ fn a_speed_is_sized_by_what_one_count_is_worth() {
     assert_eq!(worked.number("gate_window_s"), Some(10.0));
     assert!(worked.found.iter().any(|value| value.key == "method" && value.amount.to_string() == "auto"));
     assert!(worked.notes.iter().any(|note| note.contains("not every reading")), "{:?}", worked.notes);
-    refused(SpeedGiven { pulses_per_rev: 0.0, ..speed() }.work(), "zero pulses a revolution tell no speed");
+    refused(SpeedGiven { pulses_per_rev: 0.0, ..speed() }.work(), "`pulses_per_rev` must be above zero");
     let turned = SpeedGiven { from: Speed::Rpm(200.0), ..speed() };
     refused(turned.work(), "the speeds are the wrong way round: from 200 rpm to 130 rpm");
 }

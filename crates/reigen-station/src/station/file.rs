@@ -268,14 +268,12 @@ pub(crate) fn translate(error: &ReadError, source: &str) -> StationError {
         Some(what) => {
             let found = quoted.next().unwrap_or_default();
             let known: Vec<String> = quoted.collect();
-            let near = nearest(&found, known.iter().map(String::as_str)).map(str::to_owned);
             let top_level = known.iter().any(|name| name == "title");
-            let what = match (what, top_level) {
-                ("variant", _) => "word",
-                (_, true) => "table or key",
-                _ => "key",
-            };
-            StationErrorKind::Unknown { what, found, near, known }
+            match (what, top_level) {
+                ("variant", _) => StationErrorKind::unknown("value", &found, known),
+                (_, true) => StationErrorKind::unknown_key("table or key", &found, known),
+                _ => StationErrorKind::unknown_key("key", &found, known),
+            }
         }
         None if message.starts_with("missing field `") => StationErrorKind::Missing(quoted.next().unwrap_or_default()),
         None => StationErrorKind::File(plain_words(message)),
@@ -287,7 +285,7 @@ pub(crate) fn translate(error: &ReadError, source: &str) -> StationError {
 fn plain_words(message: &str) -> String {
     let parted = message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "));
     match parted {
-        Some((found, wanted)) => format!("{wanted} is wanted here, not the {found}"),
+        Some((found, wanted)) => format!("expected {wanted}, found the {found}"),
         None => message.to_owned(),
     }
 }

@@ -61,20 +61,20 @@ fn whatever_is_wrong_is_told_at_its_place() {
             String::new(),
             " | the station has no points (an input is enough to begin with: [input.start_button] and below it line = \"PB_START\")",
         ),
-        ("[inptu.a]\nline = 'PB'".into(), "inptu | there is no table or key `inptu` here (did you mean `input`?)"),
-        ("[input.a]\nlien = 'PB'".into(), "lien | there is no key `lien` here (did you mean `line`?)"),
+        ("[inptu.a]\nline = 'PB'".into(), "inptu | unknown table or key `inptu` (did you mean `input`?)"),
+        ("[input.a]\nlien = 'PB'".into(), "lien | unknown key `lien` (did you mean `line`?)"),
         ("[input.a]\nasserted = 'low'".into(), "[input.a] | the key `line` is missing"),
-        ("[input.a]\nline = 4".into(), "4 | a string is wanted here, not the integer `4`"),
+        ("[input.a]\nline = 4".into(), "4 | expected a string, found the integer `4`"),
         ("[input.a]\nline = ''".into(), "'' | a line's name cannot be empty"),
-        (format!("{input}contact = 'NX'"), "'NX' | there is no word `NX` here (did you mean `NO`?)"),
+        (format!("{input}contact = 'NX'"), "'NX' | unknown value `NX` (did you mean `NO`?)"),
         (
             debounced("{ method = 'stabel', time = '8 ms' }"),
-            "'stabel' | there is no word `stabel` here (did you mean `stable`?)",
+            "'stabel' | unknown value `stabel` (did you mean `stable`?)",
         ),
         (debounced("{ method = 'stable', time = '8' }"), "'8' | `8` has no unit: is it `8 s` or `8 ms`?"),
         (
             debounced("{ method = 'stable', time = 8 }"),
-            "8 | a time with its unit, in quotes, such as \"8 ms\" is wanted here, not the integer `8`",
+            "8 | expected a time with its unit, in quotes, such as \"8 ms\", found the integer `8`",
         ),
         (debounced("{ method = 'stable', time = '-8 ms' }"), "'-8 ms' | `-8 ms` is negative"),
         (
@@ -83,15 +83,15 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             debounced("{ method = 'none', time = '8 ms' }"),
-            "'8 ms' | the method `none` takes no `time` (take the key away, or choose the method it belongs to)",
+            "'8 ms' | the method `none` takes no `time` (remove the key, or choose the method it belongs to)",
         ),
         (
             debounced("{ method = 'lockout', on = '8 ms' }"),
-            "'8 ms' | `on` is there without `off` (add `off`, or use `time` for both states)",
+            "'8 ms' | `on` needs `off` (add `off`, or use `time` for both states)",
         ),
         (
             debounced("{ method = 'lockout', time = '8 ms', off = '9 ms' }"),
-            "'9 ms' | `time` and `off` contradict each other (keep `time` for both states, or `on` and `off` for each)",
+            "'9 ms' | use either `time` or `off` (keep `time` for both states, or `on` and `off` for each)",
         ),
         (
             debounced("{ method = 'sampled', every = '1 ms' }"),
@@ -99,11 +99,11 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             debounced("{ method = 'sampled', every = '0 ms', count = 3 }"),
-            "'0 ms' | `sampled` cannot work with zero: it must be above zero",
+            "'0 ms' | must be above zero for the method `sampled`",
         ),
         (
             debounced("{ method = 'sampled', every = '1 ms', count = 3, supply = '5 V' }"),
-            "'5 V' | the method `sampled` takes no `supply` (take the key away, or choose the method it belongs to)",
+            "'5 V' | the method `sampled` takes no `supply` (remove the key, or choose the method it belongs to)",
         ),
         (
             debounced(
@@ -113,16 +113,16 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             format!("{input}catch = true"),
-            "true | `catch` holds pulses for a scan, and the station has no [scan] (add [scan] with period = \"10 ms\", or take `catch` away)",
+            "true | `catch` holds pulses for a scan, and the station has no [scan] (add [scan] with period = \"10 ms\", or remove `catch`)",
         ),
-        (format!("[scan]\nperiod = '0 ms'\n{input}"), "'0 ms' | a scan takes some time: its period must be above zero"),
+        (format!("[scan]\nperiod = '0 ms'\n{input}"), "'0 ms' | the period of a scan must be above zero"),
         (
             format!("{input}[output.a]\nwhen = 'TRUE'"),
-            "a | the name `a` is used twice (all points share one namespace: rename one of them)",
+            "a | the name `a` is used twice (rename one of them: all points share one set of names)",
         ),
         (
             "[input.Not_so]\nline = 'PB'".into(),
-            "Not_so | `Not_so` cannot be a point's name (names are small letters, digits and `_`, begin with a letter, and are no word of the expressions)",
+            "Not_so | `Not_so` is not a valid point name (use small letters, digits and `_`, begin with a letter, and avoid words of expressions such as `and`)",
         ),
         (
             format!("{input}[counter.c]\nup = 'a'\npresets = [5, 4]"),
@@ -136,14 +136,11 @@ fn whatever_is_wrong_is_told_at_its_place() {
             format!("{input}[counter.c]\nup = 'a'\nstart = 9\npresets = [9]\nat_last = 'restart'"),
             "9 | counting up from 9 never reaches the last preset, 9 (put the last preset above the start value)",
         ),
-        (format!("{input}[output.o]\nwhen = 'a AND b'"), "b | there is no point `b`"),
-        (
-            format!("{input}[output.lamp]\nwhen = \"a AND lmap\""),
-            "lmap | there is no point `lmap` (did you mean `lamp`?)",
-        ),
+        (format!("{input}[output.o]\nwhen = 'a AND b'"), "b | unknown point `b`"),
+        (format!("{input}[output.lamp]\nwhen = \"a AND lmap\""), "lmap | unknown point `lmap` (did you mean `lamp`?)"),
         (
             format!("{input}[output.o]\nwhen = 'a AND'"),
-            " | the expression is not finished: a point's name or a number is wanted here",
+            " | the expression is not finished: a point or a number must follow",
         ),
         (
             format!("{input}[output.o]\nwhen = 'a.done'"),
@@ -155,15 +152,15 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             format!("{input}[counter.c]\nup = 'a'\n[output.o]\nwhen = 'a AND c'"),
-            "c | `c` is a number, and a bit is wanted here (compare it (`> 10`), or take a counter's bit, `.done`: true from the last preset on)",
+            "c | `c` is a number, but a bit is needed here (compare it (`> 10`), or take a counter's bit, `.done`: true from the last preset on)",
         ),
         (
             format!("{input}[output.o]\nwhen = 'a AND p'\n[output.p]\nwhen = 'NOT q'\n[output.q]\nwhen = 'p'"),
-            "p | these points wait for one another: p → q → p (break the ring at one of them)",
+            "p | these points depend on each other: p → q → p (remove one of these references)",
         ),
         (
             format!("{input}[output.o]\nwhen = 'o'"),
-            "o | these points wait for one another: o → o (break the ring at one of them)",
+            "o | these points depend on each other: o → o (remove one of these references)",
         ),
         ("[input.a]\nline = 'PBX'".into(), "'PBX' | the recording has no line `PBX` (did you mean `PB`?)"),
         (
@@ -172,11 +169,11 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             "[input.a]\nline = 'bus'".into(),
-            "'bus' | the line `bus` is a vector of 8 bits, and an input wants a line with two levels (name one of its bits, such as `bus[0]`)",
+            "'bus' | the line `bus` is a vector of 8 bits, but an input needs a line with two levels (name one of its bits, such as `bus[0]`)",
         ),
         (
             "[input.a]\nline = 'volts'".into(),
-            "'volts' | the line `volts` is a real number, and an input wants a line with two levels (wire the input to a line of one bit)",
+            "'volts' | the line `volts` is a real number, but an input needs a line with two levels (wire the input to a line of one bit)",
         ),
     ];
     for (source, message) in cases {

@@ -107,7 +107,7 @@ impl<'a> Builder<'a> {
     pub fn above_zero(&mut self, time: &Spanned<TimeText>) -> Option<Nanos> {
         let TimeText(nanos) = *time.get_ref();
         if nanos == Nanos(0) {
-            let message = "a time of nothing does nothing: it must be above zero".to_owned();
+            let message = "the time must be above zero".to_owned();
             self.refuse(time.span(), StationErrorKind::File(message));
             return None;
         }

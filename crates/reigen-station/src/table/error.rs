@@ -1,5 +1,6 @@
 //! What can be wrong with a station, and where.
 
+use super::synonyms::meant;
 use reigen_core::logic::expression::{ExpressionErrorKind, Span};
 use reigen_core::names::{list, nearest};
 use std::fmt::Display;
@@ -22,7 +23,7 @@ pub enum StationErrorKind {
     #[error("{0}")]
     File(String),
     /// A key, table or word that is not known.
-    #[error("there is no {what} `{found}` here")]
+    #[error("unknown {what} `{found}`")]
     Unknown {
         /// Key, table or word.
         what: &'static str,
@@ -30,11 +31,13 @@ pub enum StationErrorKind {
         found: String,
         /// The nearest known one.
         near: Option<String>,
+        /// What that is, where people call it otherwise.
+        meaning: Option<&'static str>,
         /// All known ones.
         known: Vec<String>,
     },
     /// Two bounds of which the lower is not the lower.
-    #[error("the two values of {what} are the wrong way round: {low} is not below {high}")]
+    #[error("the two values of {what} are in the wrong order: {low} is not below {high}")]
     WrongWayRound {
         /// What they bound.
         what: &'static str,
@@ -58,7 +61,7 @@ pub enum StationErrorKind {
     #[error("the station has no points")]
     NoPoints,
     /// A name that breaks the rule for names.
-    #[error("`{0}` cannot be a point's name")]
+    #[error("`{0}` is not a valid point name")]
     BadName(String),
     /// A name used twice.
     #[error("the name `{name}` is used twice")]
@@ -72,7 +75,7 @@ pub enum StationErrorKind {
     #[error("{0}")]
     Expression(ExpressionErrorKind),
     /// Points that wait for one another.
-    #[error("these points wait for one another: {}", .0.join(" → "))]
+    #[error("these points depend on each other: {}", .0.join(" → "))]
     Loop(Vec<String>),
     /// A debounce key that does not go with the method.
     #[error("the method `{method}` takes no `{key}`")]
@@ -97,19 +100,19 @@ pub enum StationErrorKind {
     #[error("the method `{0}` needs a time")]
     DebounceTime(&'static str),
     /// Both one time and a time for a state.
-    #[error("`time` and `{0}` contradict each other")]
+    #[error("use either `time` or `{0}`")]
     DebounceBoth(&'static str),
     /// A time for one state alone.
-    #[error("`{0}` is there without `{1}`")]
+    #[error("`{0}` needs `{1}`")]
     DebounceHalf(&'static str, &'static str),
     /// Presets that do not ascend.
     #[error("presets must ascend: {1} comes after {0}")]
     PresetsFall(i64, i64),
     /// An expectation without a time, or with several.
-    #[error("an expectation needs one of `at`, `by`, `always` and `at_end`, and no more")]
+    #[error("an expectation needs exactly one of `at`, `by`, `always` and `at_end`")]
     ExpectWhen,
     /// A part of a display's text that is none.
-    #[error("`{0}` is no part of a display's text")]
+    #[error("`{0}` is not valid in a display text")]
     DisplayPart(String),
     /// A counter that counts neither up nor down.
     #[error("it counts nothing: `up` and `down` are both missing")]
@@ -171,13 +174,13 @@ pub enum StationErrorKind {
         fits: Vec<String>,
     },
     /// A line that has no numbers.
-    #[error("the line `{name}` has levels, and numbers are wanted here")]
+    #[error("the line `{name}` has levels, but numbers are needed here")]
     NotANumber {
         /// The name.
         name: String,
     },
     /// A line that is a vector or a number.
-    #[error("the line `{name}` is {what}, and an input wants a line with two levels")]
+    #[error("the line `{name}` is {what}, but an input needs a line with two levels")]
     NotTwoLevels {
         /// The name in the station.
         name: String,
@@ -195,7 +198,18 @@ impl StationErrorKind {
     /// A name that is not among the known ones.
     pub fn unknown(what: &'static str, found: &str, known: Vec<String>) -> Self {
         let near = nearest(found, known.iter().map(String::as_str)).map(str::to_owned);
-        Self::Unknown { what, found: found.to_owned(), near, known }
+        Self::Unknown { what, found: found.to_owned(), near, meaning: None, known }
+    }
+
+    /// A key or a table that is not among the known ones, and may be one by another name.
+    pub(crate) fn unknown_key(what: &'static str, found: &str, known: Vec<String>) -> Self {
+        match meant(found, &known) {
+            None => Self::unknown(what, found, known),
+            Some((name, meaning)) => {
+                let (found, near) = (found.to_owned(), Some(name.to_owned()));
+                Self::Unknown { what, found, near, meaning: Some(meaning), known }
+            }
+        }
     }
 
     /// Two bounds of which the lower is not the lower.
@@ -206,6 +220,9 @@ impl StationErrorKind {
     /// What to do about it.
     pub fn help(&self) -> Option<String> {
         Some(match self {
+            Self::Unknown { near: Some(near), meaning: Some(meaning), .. } => {
+                format!("did you mean `{near}`? {meaning}")
+            }
             Self::Unknown { near: Some(near), .. } => format!("did you mean `{near}`?"),
             Self::Unknown { known, .. } if !known.is_empty() => {
                 format!("known here: {}", list(&known.iter().map(String::as_str).collect::<Vec<_>>()))
@@ -214,20 +231,20 @@ impl StationErrorKind {
                 "an input is enough to begin with: [input.start_button] and below it line = \"PB_START\"".into()
             }
             Self::BadName(_) => {
-                "names are small letters, digits and `_`, begin with a letter, and are no word of the expressions"
+                "use small letters, digits and `_`, begin with a letter, and avoid words of expressions such as `and`"
                     .into()
             }
-            Self::TwiceNamed { .. } => "all points share one namespace: rename one of them".into(),
-            Self::TwiceDriven { .. } => "give each a line of its own".into(),
+            Self::TwiceNamed { .. } => "rename one of them: all points share one set of names".into(),
+            Self::TwiceDriven { .. } => "use a separate line for each".into(),
             Self::Expression(kind) => return kind.help(),
-            Self::Loop(_) => "break the ring at one of them".into(),
-            Self::DebounceKey { .. } => "take the key away, or choose the method it belongs to".into(),
+            Self::Loop(_) => "remove one of these references".into(),
+            Self::DebounceKey { .. } => "remove the key, or choose the method it belongs to".into(),
             Self::DebounceTime(_) => {
                 "add time = \"8 ms\", or one for each state: on = \"8 ms\", off = \"15 ms\"".into()
             }
             Self::DebounceNeeds { method: "sampled", .. } => "such as every = \"1 ms\", count = 5".into(),
             Self::DebounceNeeds { .. } => "such as resistance = \"10k\", capacitance = \"100nF\", supply = \"5 V\", rise_at = \"3 V\", fall_at = \"1.5 V\"".into(),
-            Self::CatchWithoutScan => "add [scan] with period = \"10 ms\", or take `catch` away".into(),
+            Self::CatchWithoutScan => "add [scan] with period = \"10 ms\", or remove `catch`".into(),
             Self::DebounceBoth(_) => "keep `time` for both states, or `on` and `off` for each".into(),
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),
@@ -255,7 +272,7 @@ impl StationErrorKind {
     pub fn other_place(&self) -> Option<(Span, &'static str)> {
         match self {
             Self::TwiceNamed { first, .. } | Self::TwiceDriven { first, .. } => {
-                Some((first.clone(), "here it is first"))
+                Some((first.clone(), "first used here"))
             }
             _ => None,
         }

@@ -21,7 +21,7 @@ fn look(value: &Spanned<DeValue<'_>>, errors: &mut Vec<StationError>) {
         DeValue::Float(number) => {
             let found = number.as_str();
             if !found.parse().is_ok_and(f64::is_finite) {
-                let message = format!("`{found}` is no number that can be worked with");
+                let message = format!("`{found}` is not a finite number");
                 errors.push(StationError { kind: StationErrorKind::File(message), span: value.span() });
             }
         }

@@ -10,6 +10,7 @@ pub mod field;
 pub(crate) mod finite;
 pub(crate) mod reader;
 pub mod signal;
+mod synonyms;
 pub(crate) mod tables;
 
 pub use error::{StationError, StationErrorKind};

@@ -92,7 +92,7 @@ impl Node<'_> {
                     _ => return Err(ReadError::custom("integer number overflowed")),
                 }
             }
-            DeValue::Datetime(_) => return Err(ReadError::custom("no date or time of day is wanted anywhere")),
+            DeValue::Datetime(_) => return Err(ReadError::custom("a date or a time of day cannot be used here")),
             DeValue::Array(items) => Content::Array(items),
             DeValue::Table(table) => Content::Table(table),
         })
@@ -150,10 +150,10 @@ impl<'de> Deserializer<'de> for Node<'_> {
     fn deserialize_enum<V: Visitor<'de>>(
         self,
         _: &'static str,
-        _: &'static [&'static str],
+        words: &'static [&'static str],
         visitor: V,
     ) -> Result<V::Value, ReadError> {
-        visitor.visit_enum(self).map_err(|error| error.at(self.span()))
+        visitor.visit_enum(Word { node: self, words }).map_err(|error| error.at(self.span()))
     }
 
     forward_to_deserialize_any! {
@@ -217,20 +217,27 @@ impl<'de> SeqAccess<'de> for WithPlace<'_> {
     }
 }
 
-impl<'de> EnumAccess<'de> for Node<'_> {
+/// A word among those that may stand at its place, in large letters or small.
+struct Word<'a> {
+    node: Node<'a>,
+    words: &'static [&'static str],
+}
+
+impl<'de, 'a> EnumAccess<'de> for Word<'a> {
     type Error = ReadError;
-    type Variant = Self;
+    type Variant = Node<'a>;
 
     /// A word alone.
-    fn variant_seed<V: DeserializeSeed<'de>>(self, seed: V) -> Result<(V::Value, Self), ReadError> {
-        let word = match self {
-            Self::Key(key) => key.get_ref(),
-            Self::Value(value) => match value.get_ref() {
+    fn variant_seed<V: DeserializeSeed<'de>>(self, seed: V) -> Result<(V::Value, Node<'a>), ReadError> {
+        let typed: &str = match self.node {
+            Node::Key(key) => key.get_ref(),
+            Node::Value(value) => match value.get_ref() {
                 DeValue::String(text) => text,
-                _ => return Err(ReadError::custom("a word is wanted here")),
+                _ => return Err(ReadError::custom("expected a word in quotes")),
             },
         };
-        Ok((seed.deserialize(CowStrDeserializer::new(Cow::Borrowed(word.as_ref())))?, self))
+        let word = self.words.iter().find(|word| word.eq_ignore_ascii_case(typed)).copied().unwrap_or(typed);
+        Ok((seed.deserialize(CowStrDeserializer::new(Cow::Borrowed(word)))?, self.node))
     }
 }
 
@@ -358,7 +365,7 @@ mod tests {
         // The text, what stands at the place, and the message.
         let cases = [
             ("[point.a]\nline = 3", "3", "invalid type: integer `3`, expected a string"),
-            ("[point.a]\nline = 1999-12-31", "1999-12-31", "no date or time of day is wanted anywhere"),
+            ("[point.a]\nline = 1999-12-31", "1999-12-31", "a date or a time of day cannot be used here"),
             ("[point.a]\nline = 'x'\ncount = 256", "256", "invalid value: integer `256`, expected u8"),
             ("[point.a]\nline = 'x'\ncount = -1", "-1", "invalid value: integer `-1`, expected u8"),
             (
@@ -370,7 +377,7 @@ mod tests {
             ("[point.a]\nline = 'x'\npair = [1.0, true]", "true", "invalid type: boolean `true`, expected f64"),
             ("[point.a]\nline = 'x'\npair = [1.0, 1e999]", "1e999", "floating-point number overflowed"),
             ("[point.a]\nline = 'x'\nedge = 'up'", "'up'", "unknown variant `up`, expected `rising` or `falling`"),
-            ("[point.a]\nline = 'x'\nedge = 3", "3", "a word is wanted here"),
+            ("[point.a]\nline = 'x'\nedge = 3", "3", "expected a word in quotes"),
             (
                 "[point.a]\nline = 'x'\nlien = 'y'",
                 "lien",

@@ -474,7 +474,7 @@ impl InputTable {
 fn names(names: Spanned<Vec<String>>, taken: &mut HashSet<String>, builder: &mut Builder<'_>) -> Vec<String> {
     for name in names.get_ref() {
         if !taken.insert(name.clone()) {
-            let message = format!("the terminal `{name}` is on this card twice");
+            let message = format!("the terminal `{name}` is listed twice on this card");
             builder.refuse(names.span(), StationErrorKind::File(message));
         }
     }

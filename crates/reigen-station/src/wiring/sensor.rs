@@ -99,7 +99,7 @@ impl OutputKind {
 
 /// An analog signal as it stands in the file: `"4-20mA"`, or its two ends, `["0.5 V", "4.5 V"]`.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
-#[serde(untagged, expecting = "a signal, such as \"4-20mA\" or [\"0.5 V\", \"4.5 V\"], is wanted here")]
+#[serde(untagged, expecting = "expected a signal, such as \"4-20mA\" or [\"0.5 V\", \"4.5 V\"]")]
 pub(crate) enum SignalText {
     NameIndex(String),
     Ends([String; 2]),
@@ -116,7 +116,7 @@ impl SignalText {
         }
         match (low.parse::<Amperes>(), high.parse::<Amperes>()) {
             (Ok(low), Ok(high)) => Signal::between(low.0, high.0, true),
-            _ => Err(format!("`{low}` and `{high}` are no two ends of a signal: write both in V or both in mA")),
+            _ => Err(format!("`{low}` and `{high}` are not two ends of a signal: write both in V or both in mA")),
         }
     }
 }
@@ -219,7 +219,7 @@ impl SensorTable {
         if let Some(pulses) =
             self.pulses_per_rev.as_ref().filter(|pulses| *pulses.get_ref() <= 0.0 || pulses.get_ref().is_nan())
         {
-            builder.refuse(pulses.span(), StationErrorKind::File("zero pulses a revolution tell no speed".to_owned()));
+            builder.refuse(pulses.span(), StationErrorKind::File("`pulses_per_rev` must be above zero".to_owned()));
         }
         let half = 0.5;
         Sensor {

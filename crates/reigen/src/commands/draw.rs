@@ -39,7 +39,7 @@ pub(crate) fn run(arguments: &DrawArguments, out: &mut Out) -> Result<(), Failur
         (chosen.from, chosen.to) = (Some(time.saturating_sub(half)), Some(time.saturating_add(half)));
     }
     let recording = reading::open_sources(&sources, &arguments.recording)?;
-    // What lies before the recording is not drawn.
+    // What is before the recording is not drawn.
     chosen.from =
         chosen.from.map(|from| if arguments.around.is_some() { from.max(recording.origin().0) } else { from });
     let diagram = diagram(&station, recording, &chosen)?;
@@ -84,7 +84,7 @@ fn find_time(
     let (name, number) = text.split_once(':').unwrap_or((text, "1"));
     let point = number_of(&station.station, name)?;
     let Some(wanted) = number.parse::<usize>().ok().filter(|number| *number > 0) else {
-        return Err(wrong(format!("`{number}` is no number of an event: the first is 1")));
+        return Err(wrong(format!("`{number}` is not a number of an event: the first is 1")));
     };
     let recording = reading::open_sources(sources, arguments)?;
     let (mut seen, mut found) = (0, None);

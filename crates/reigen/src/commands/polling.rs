@@ -165,7 +165,7 @@ fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
     let (from, to) = (time(from)?, time(to)?);
     match from {
         Nanos(0) => Err(wrong("--sweep: a period of zero reads without end".to_owned())),
-        _ if from >= to => Err(wrong(format!("--sweep: {from} to {to} is the wrong way round"))),
+        _ if from >= to => Err(wrong(format!("--sweep: {from} to {to} is in the wrong order"))),
         _ => Ok((from, to)),
     }
 }

@@ -134,7 +134,7 @@ fn readings(station: &Station, arguments: &RunArguments, origin: Origin) -> Resu
     };
     match gauge.is_empty() {
         true => Err(usage(match &arguments.watch {
-            Some(name) => format!("`{name}` is no number"),
+            Some(name) => format!("`{name}` is not a number"),
             None => "no point of the station is a number".to_owned(),
         })),
         false => Ok(Some(gauge)),

@@ -152,18 +152,25 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
     Ok(())
 }
 
-/// A wiring check: findings, then the terminals to wire from.
+/// What came of a wiring check, in one line.
+pub(crate) fn wiring_verdict(checked: &WiringReport) -> String {
+    let count = |severity| checked.findings.iter().filter(|finding| finding.severity == severity).count() as u64;
+    match (count(Severity::Error), count(Severity::Warning)) {
+        (0, 0) if checked.terminals.is_empty() => {
+            "nothing was checked: no point names a sensor or a terminal".to_owned()
+        }
+        (0, 0) => "no error and no warning in the wiring that the station states".to_owned(),
+        (errors, warnings) => format!("{}, {}", counted(errors, "error"), counted(warnings, "warning")),
+    }
+}
+
+/// A wiring check: the verdict, findings, then the terminals to wire from.
 pub(crate) fn print_check(title: Option<&str>, checked: &WiringReport, out: &mut Out) -> Result<(), Failure> {
     if let Some(title) = title {
         out.line(on_one_line(title))?;
     }
+    out.line(wiring_verdict(checked))?;
     print_findings(&checked.findings, out)?;
-    let count = |severity| checked.findings.iter().filter(|finding| finding.severity == severity).count() as u64;
-    out.line("")?;
-    out.line(match count(Severity::Error) + count(Severity::Warning) {
-        0 => "nothing is wrong with the wiring, as far as the station file tells it".to_owned(),
-        _ => format!("{}, {}", counted(count(Severity::Error), "error"), counted(count(Severity::Warning), "warning")),
-    })?;
     match terminals(checked) {
         None => Ok(()),
         Some(terminals) => {

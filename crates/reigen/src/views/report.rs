@@ -107,7 +107,7 @@ pub(crate) fn report(
             short_time(outcome.to.saturating_sub(outcome.from))
         ),
         version: env!("CARGO_PKG_VERSION"),
-        verdict: verdict(outcome, checked.findings.iter().filter(|_| wired)),
+        verdict: verdict(outcome, checked.findings.iter().filter(|_| wired), wired),
         facts,
         wiring,
         terminals: tables::terminals(&checked).iter().map(Rows::new).collect(),
@@ -153,7 +153,11 @@ fn picture(drawing: &dyn Drawing, size: (u32, u32), alt: String) -> Result<Pictu
 }
 
 /// What whoever has no time should know.
-fn verdict<'a>(outcome: &'a Outcome, wiring: impl Iterator<Item = &'a Finding>) -> Vec<(&'static str, String)> {
+fn verdict<'a>(
+    outcome: &'a Outcome,
+    wiring: impl Iterator<Item = &'a Finding>,
+    wired: bool,
+) -> Vec<(&'static str, String)> {
     let all: Vec<&Finding> = wiring.chain(&outcome.findings).collect();
     let count = |severity| all.iter().filter(|finding| finding.severity == severity).count() as u64;
     let mut verdict = Vec::new();
@@ -173,6 +177,9 @@ fn verdict<'a>(outcome: &'a Outcome, wiring: impl Iterator<Item = &'a Finding>) 
     }
     if count(Severity::Error) + count(Severity::Warning) == 0 {
         verdict.push(("good", "no error and no warning".to_owned()));
+    }
+    if !wired {
+        verdict.push(("note", "wiring not checked: no point names a sensor or a terminal".to_owned()));
     }
     verdict
 }

@@ -191,8 +191,8 @@ fn what_is_something_else_is_told_by_its_beginning() {
     place.write("huge.vcd", format!("$var wire 1 a A $end\n$enddefinitions $end\n{many}"));
     place.write("large.toml", "# nothing\n".repeat(2_000_000));
     for (command, said) in [
-        ("check huge.vcd", "it is a recording (VCD)"),
-        ("check /dev/zero", "it is a recording"),
+        ("check huge.vcd", "is a recording (VCD): the station comes first"),
+        ("check /dev/zero", "is a recording"),
         ("check large.toml", "more than 16 MB"),
         ("run station.toml recording.vcd --truth /dev/zero", "it is a recording"),
         ("rate --captures /dev/zero --clock 1MHz", "it is a recording"),
@@ -206,10 +206,13 @@ fn what_is_something_else_is_told_by_its_beginning() {
     let long = format!("[input.a]\nline = \"A\"\n[logic.l]\nwhen = \"{}\"\n", vec!["a"; 20_000].join(" AND "));
     for (text, said) in [
         (long.as_str(), "more than 1000 operators"),
-        ("[input.a]\nline = \"A\"\n[counter.c]\nup = \"a\"\nscale = nan\nunit = \"m\"\n", "`nan` is no number"),
+        (
+            "[input.a]\nline = \"A\"\n[counter.c]\nup = \"a\"\nscale = nan\nunit = \"m\"\n",
+            "`nan` is not a finite number",
+        ),
         (
             "[input.a]\nline = \"A\"\n[display.d]\ncolumns = 65536\nrows = 9223372036854775807\ntext = []\n",
-            "from 1 to 1000",
+            "use 1 to 1000",
         ),
         ("[encoder.e]\na = \"A\"\nb = \"B\"\npulses_per_rev = 1e-308\n", "1e-12"),
     ] {

@@ -36,7 +36,7 @@ fn the_remedies_that_are_printed_mend_the_demos_faults() {
     place.write("mended.toml", station);
     let said = place.reigen("check mended.toml");
     assert_eq!(said.code, 0, "{}", said.whole());
-    assert!(said.stdout.contains("nothing is wrong with the wiring"), "{}", said.stdout);
+    assert!(said.stdout.contains("no error and no warning in the wiring"), "{}", said.stdout);
 }
 
 /// A part of a remedy joins the wire as the JSON has it.
@@ -152,7 +152,7 @@ fn the_circuits_are_drawn_and_what_is_wrong_is_red() {
     let one = place.read("one.svg");
     assert!(!one.contains(red) && one.contains("22 kΩ") && !one.contains("drum_hall"), "{one}");
     for (command, message) in [
-        ("check walk/station.toml --draw all.gif", "all.gif has not the ending of a picture"),
+        ("check walk/station.toml --draw all.gif", "all.gif must end in .svg or .png"),
         ("check walk/station.toml --draw all.svg --points start_buton", "the station has no point `start_buton`"),
         ("check walk/station.toml --draw all.svg --points spool_turns", "there is no circuit to draw"),
         ("check walk/station.toml --draw walk/station.toml", "would be written over"),

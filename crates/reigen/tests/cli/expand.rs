@@ -121,7 +121,7 @@ fn polling_is_exact_over_all_phases() {
         ("", "--period"),
         ("--chain-bits 16", "--clock"),
         ("--sweep 5ms", "no range"),
-        ("--sweep 5ms..1ms", "wrong way round"),
+        ("--sweep 5ms..1ms", "wrong order"),
         ("--period 1ms --points q", "no point `q`"),
     ] {
         let said = place.reigen(&format!("polling station.toml r.vcd {asked}"));
@@ -134,14 +134,14 @@ fn a_chain_or_word_that_cannot_be_is_refused_with_its_place() {
     let place = place("");
     for (points, message) in [
         (format!("[expander.c]\n{LINES}registers = [['a','b']]"), "8 points"),
-        (format!("[expander.c]\n{LINES}registers = []"), "one register at least"),
+        (format!("[expander.c]\n{LINES}registers = []"), "at least one register"),
         (format!("[expander.c]\n{LINES}registers = [['a','a','-','-','-','-','-','-']]"), "`a` is used twice"),
         (format!("[expander.c]\n{LINES}registers = [['c','-','-','-','-','-','-','-']]"), "`c` is used twice"),
         (format!("[expander.c]\n{LINES}registers = [['A b','-','-','-','-','-','-','-']]"), "`A b`"),
         (format!("[expander.c]\n{LINES}{REGISTERS}asserted = ['low']"), "1 levels for 2 registers"),
-        (format!("[expander.c]\nload = 'LD'\nclock = 'CK'\ndata = 'CK'\n{REGISTERS}"), "stands here twice"),
-        ("[word.w]\nbits = []".to_owned(), "a word of 0 bits"),
-        ("[input.k]\nline = 'K'\n[word.w]\nbits = ['k', 'k', 'k']\ncode = 'bcd'".to_owned(), "whole decimal digits"),
+        (format!("[expander.c]\nload = 'LD'\nclock = 'CK'\ndata = 'CK'\n{REGISTERS}"), "is used twice"),
+        ("[word.w]\nbits = []".to_owned(), "a word has 0 bits"),
+        ("[input.k]\nline = 'K'\n[word.w]\nbits = ['k', 'k', 'k']\ncode = 'bcd'".to_owned(), "multiple of four"),
         ("[input.k]\nline = 'K'\nof = 'k'".to_owned(), "not both"),
         ("[input.k]\ncontact = 'NC'".to_owned(), "`line`"),
         ("[input.k]\nof = 'k'".to_owned(), "k"),

@@ -182,9 +182,9 @@ fn a_stretch_is_measured_as_a_recording_of_that_stretch_alone_is() {
     let silent = place.reigen("chain walk/recording.vcd --to 12.5s");
     assert!(silent.code == 2 && silent.stderr.contains("no data line changes"), "{}", silent.whole());
     for (span, told) in [
-        ("--from 3min --to 4min", "--from lies after the recording"),
-        ("--from 3s --to 2s", "--to lies before --from"),
-        ("--from -1s", "lies before the recording"),
+        ("--from 3min --to 4min", "--from is after the recording"),
+        ("--from 3s --to 2s", "--to is before --from"),
+        ("--from -1s", "is before the recording"),
     ] {
         for command in ["survey", "debounce", "chain"] {
             let said = place.reigen(&format!("{command} walk/recording.vcd {span}"));

@@ -142,21 +142,21 @@ fn what_cannot_be_measured_is_refused_with_place_and_remedy() {
     for (points, message) in [
         ("[rate.r]\nof = 'p'\nunit = 'rpm'", "`rpm` needs `pulses_per_rev`"),
         ("[rate.r]\nof = 'p'\nunit = 'm/s'\npulses_per_rev = 2", "`m/s` needs `travel_per_rev`"),
-        ("[rate.r]\nof = 'p'\nunit = 'boxes'", "`boxes` is no unit that is known"),
+        ("[rate.r]\nof = 'p'\nunit = 'boxes'", "unknown unit `boxes`"),
         ("[rate.r]\nof = 'p'\nmethod = 'gate'", "needs a `window`"),
         ("[rate.r]\nof = 'p'\nmethod = 'gate'\nwindow = '0 s'", "must be above zero"),
         ("[rate.r]\nof = 'p'\nwindow = '1 s'", "`window` belongs to the method `gate`"),
-        ("[rate.r]\nof = 'p'\nmethod = 'period'\naverage = 0", "1 to 100000"),
+        ("[rate.r]\nof = 'p'\nmethod = 'period'\naverage = 0", "from 1 to 100000"),
         ("[rate.r]\nof = 'p'\npulses_per_rev = 0", "must be above zero"),
-        ("[rate.r]\nof = 'p'\nmethod = 'gate'\nwindow = '1 s'\nzero_after = '1 s'", "takes no notice of `zero_after`"),
+        ("[rate.r]\nof = 'p'\nmethod = 'gate'\nwindow = '1 s'\nzero_after = '1 s'", "does not use `zero_after`"),
         ("[width.w]\nof = 'p'\nformula = 'raw + q'", "`q`"),
         ("[width.w]\nof = 'p'\nformula = 'raw * p'", "a bit"),
-        ("[width.w]\nof = 'p'\nvalid = [2, 1]", "wrong way round"),
+        ("[width.w]\nof = 'p'\nvalid = [2, 1]", "wrong order"),
         ("[logic.x]\nwhen = 'raw > 1'", "`raw`"),
         ("[analog.v]\nline = 'P'", "has levels"),
-        ("[analog.v]\nline = 'V'\nscale = { from = [4, 4], to = [0, 1] }", "two points"),
+        ("[analog.v]\nline = 'V'\nscale = { from = [4, 4], to = [0, 1] }", "two different points"),
         ("[analog.v]\nline = 'V'\ncounts = { full = 0, span = 3.3 }", "above zero"),
-        ("[analog.v]\nline = 'V'\n[threshold.t]\nof = 'v'\non_above = 1\noff_below = 2", "wrong way round"),
+        ("[analog.v]\nline = 'V'\n[threshold.t]\nof = 'v'\non_above = 1\noff_below = 2", "wrong order"),
         ("[analog.v]\nline = 'V'\n[threshold.t]\nof = 'v'\non_above = 1\noff_above = 2", "on_below and off_above"),
         ("[threshold.t]\nof = 'p'\non_above = 1\noff_below = 0", "a bit"),
     ] {
@@ -168,9 +168,9 @@ fn what_cannot_be_measured_is_refused_with_place_and_remedy() {
     for (asked, message) in [
         ("--every 0s", "never gets on"),
         ("--watch q", "no point `q`"),
-        ("--watch p", "`p` is no number"),
+        ("--watch p", "`p` is not a number"),
         ("--watch r --speed 0", "no pace"),
-        ("--watch r --scale 5..1", "wrong way round"),
+        ("--watch r --scale 5..1", "wrong order"),
     ] {
         let said = place.reigen(&format!("run station.toml p.csv {asked}"));
         assert_eq!((said.code, said.stderr.contains(message)), (2, true), "{asked}: {}", said.stderr);

@@ -96,3 +96,76 @@ fn a_full_disk_is_told() {
     let run = place.reigen("run station.toml recording.vcd --events full.csv");
     insta::assert_snapshot!(run.whole());
 }
+
+/// What people type first, and what the answer must name.
+#[test]
+fn a_mistake_is_answered_with_what_to_write() {
+    let place = Place::with_demo();
+    let input = "[input.a]\nline = 'PB_START'\n";
+    for (station, told) in [
+        (format!("{input}active = 'low'"), "`asserted`"),
+        (format!("{input}invert = true"), "`asserted`"),
+        ("[input.a]\npin = 'PB_START'".to_owned(), "`line`"),
+        (format!("{input}[rate.r]\nof = 'a'\nppr = 6"), "`pulses_per_rev`"),
+        (format!("{input}[timer.t]\nin = 'a'\nkind = 'pulse'\ntime = '1 s'"), "`of`"),
+        ("[button.x]\nline = 'PB_START'".to_owned(), "`input`"),
+        ("[shift_register.x]\nload = 'LD'".to_owned(), "`expander`"),
+        (format!("{input}[relay.x]\nwhen = 'a'"), "`output`"),
+        ("[counter.c]\nup = 'S1_START'".to_owned(), "[input.s1_start] with line = \"S1_START\""),
+        (format!("{input}[output.x]\nwhen = 'a == TRUE'"), "write = in place of `==`"),
+        (format!("{input}[output.x]\nwhen = 'a && a'"), "write AND in place of `&&`"),
+        (format!("{input}[output.x]\nwhen = 'a || a'"), "write OR in place of `||`"),
+        (format!("{input}[output.x]\nwhen = 'x := a'"), "nothing is assigned here"),
+    ] {
+        place.write("s.toml", &station);
+        let said = place.reigen("run s.toml recording.vcd");
+        assert!(said.code == 2 && said.stderr.contains(told), "{station}\n{}", said.whole());
+    }
+    let swapped = place.reigen("run recording.vcd station.toml");
+    assert!(
+        swapped.stderr.contains("`recording.vcd` is a recording (VCD): the station comes first"),
+        "{}",
+        swapped.stderr
+    );
+    let no_unit = place.reigen("run station.toml recording.vcd --from 10");
+    assert!(no_unit.stderr.contains("`10 s` or `10 ms`"), "{}", no_unit.stderr);
+}
+
+#[test]
+fn a_check_of_nothing_says_that_nothing_was_checked() {
+    let place = Place::with_demo();
+    place.write("s.toml", "[input.a]\nline = 'PB_START'");
+    let said = place.reigen("check s.toml");
+    assert!(said.code == 0 && said.stdout.contains("nothing was checked"), "{}", said.whole());
+    assert_eq!(place.reigen("report s.toml recording.vcd -o r.html").code, 0);
+    assert!(place.read("r.html").contains("wiring not checked"), "the report says so too");
+}
+
+#[test]
+fn a_time_alone_is_a_stable_debounce_and_words_are_read_in_any_case() {
+    let place = Place::with_demo();
+    let counted = |keys: &str| {
+        place.write("s.toml", format!("[input.a]\nline = 'PB_START'\n{keys}"));
+        let said = place.reigen("run s.toml recording.vcd --json");
+        assert_eq!(said.code, 0, "{keys}: {}", said.stderr);
+        said.json()["inputs"]["a"].clone()
+    };
+    let whole = counted("asserted = 'low'\ncontact = 'NO'\ndebounce = { method = 'stable', time = '8 ms' }");
+    assert_eq!(counted("asserted = 'low'\ndebounce = '8 ms'"), whole);
+    assert_eq!(counted("asserted = 'LOW'\ncontact = 'no'\ndebounce = { method = 'Stable', time = '8 ms' }"), whole);
+    for (keys, told) in [
+        ("debounce = '8'", "`8 s` or `8 ms`"),
+        ("debounce = 'stable'", "does not begin with a number"),
+        ("debounce = 8", "expected a time such as \"20 ms\", or a table"),
+        ("debounce = { metod = 'stable' }", "`method`"),
+        ("asserted = 'lo'", "unknown value `lo`"),
+    ] {
+        place.write("s.toml", format!("[input.a]\nline = 'PB_START'\n{keys}"));
+        let said = place.reigen("run s.toml recording.vcd");
+        assert!(
+            said.code == 2 && said.stderr.contains(told) && said.stderr.contains("s.toml:3"),
+            "{keys}: {}",
+            said.whole()
+        );
+    }
+}

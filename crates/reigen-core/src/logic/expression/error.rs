@@ -20,23 +20,26 @@ pub enum ExpressionErrorKind {
     /// A character that begins nothing.
     #[error("`{0}` does not belong in an expression")]
     StrangeCharacter(char),
+    /// An operator of another language.
+    #[error("`{0}` is not an operator here")]
+    Foreign(String),
     /// A number that cannot be read.
-    #[error("`{0}` is no number")]
+    #[error("`{0}` is not a number")]
     BadNumber(String),
     /// The end came where an operand was wanted.
-    #[error("the expression is not finished: a point's name or a number is wanted here")]
+    #[error("the expression is not finished: a point or a number must follow")]
     Unfinished,
     /// Something else stood where an operand was wanted.
-    #[error("a point's name or a number is wanted here, not `{0}`")]
+    #[error("expected a point or a number, found `{0}`")]
     NoOperand(String),
     /// Something else stood where an operator was wanted.
-    #[error("an operator (AND, OR, XOR, a comparison, + - * /) is wanted before `{0}`")]
+    #[error("an operator is missing before `{0}`: AND, OR, XOR, a comparison, + - * /")]
     NoOperator(String),
     /// An opening parenthesis without its partner.
     #[error("this parenthesis is never closed")]
     Unclosed,
     /// A closing parenthesis without its partner.
-    #[error("this parenthesis closes nothing")]
+    #[error("this parenthesis has no opening one")]
     NeverOpened,
     /// More parentheses and NOTs within each other than anyone needs.
     #[error("more than {0} levels of parentheses, NOT or minus")]
@@ -45,7 +48,7 @@ pub enum ExpressionErrorKind {
     #[error("more than {0} operators in one expression")]
     TooLong(usize),
     /// No function of that name.
-    #[error("there is no function `{0}`")]
+    #[error("unknown function `{0}`")]
     UnknownFunction(String),
     /// A function with too few or too many arguments.
     #[error("`{}` takes {}, not {given}", .function.word(), arguments(*.function))]
@@ -56,7 +59,7 @@ pub enum ExpressionErrorKind {
         given: usize,
     },
     /// No point of that name.
-    #[error("there is no point `{0}`")]
+    #[error("unknown point `{0}`")]
     UnknownPoint(String, Option<String>),
     /// The point has no such field.
     #[error("`{point}` is {kind} and has no field `.{field}`")]
@@ -71,10 +74,10 @@ pub enum ExpressionErrorKind {
         known: Vec<&'static str>,
     },
     /// A number where a bit is wanted.
-    #[error("`{0}` is a number, and a bit is wanted here")]
+    #[error("`{0}` is a number, but a bit is needed here")]
     NumberForBit(String),
     /// A bit where a number is wanted.
-    #[error("`{0}` is a bit, and a number is wanted here")]
+    #[error("`{0}` is a bit, but a number is needed here")]
     BitForNumber(String),
     /// Operands that an operator cannot join.
     #[error(
@@ -89,6 +92,27 @@ pub enum ExpressionErrorKind {
         /// The right operand, and its type.
         right: (String, Type),
     },
+}
+
+/// What is written in place of an operator of another language.
+fn foreign(word: &str) -> &'static str {
+    match word {
+        "==" => "write = in place of `==`",
+        "!=" => "write <> in place of `!=`",
+        "&&" => "write AND in place of `&&`",
+        "||" => "write OR in place of `||`",
+        ":=" => "nothing is assigned here: the name of the table is that of the result; `=` compares",
+        "=>" => "write >= for \"at least\"; nothing is assigned here",
+        _ => "multiply or divide by a power of two instead",
+    }
+}
+
+/// A point's name made of a line's.
+fn as_point_name(line: &str) -> String {
+    let small = line.rsplit('.').next().unwrap_or(line).to_ascii_lowercase();
+    let fits = |letter: char| letter.is_ascii_alphanumeric() || letter == '_';
+    let name: String = small.chars().map(|letter| if fits(letter) { letter } else { '_' }).collect();
+    if crate::names::is_point_name(&name) { name } else { format!("line_{name}") }
 }
 
 /// `1 argument`, `3 arguments`, `2 or more arguments`.
@@ -117,11 +141,16 @@ impl ExpressionErrorKind {
             Self::NumberForBit(name) if !name.contains('.') => {
                 Some("compare it (`> 10`), or take a counter's bit, `.done`: true from the last preset on".to_owned())
             }
-            Self::Mixed { operator: "MOD", .. } => Some("MOD wants whole numbers".to_owned()),
+            Self::Mixed { operator: "MOD", .. } => Some("MOD needs whole numbers".to_owned()),
             Self::Mixed { .. } => {
                 Some("compare the number first, or make a number of the bit: SEL(bit, 0, 1)".to_owned())
             }
             Self::BitForNumber(_) => Some("SEL(bit, 0, 1) makes a number of a bit".to_owned()),
+            Self::Foreign(word) => Some(foreign(word).to_owned()),
+            Self::UnknownPoint(name, None) if name.chars().any(|letter| letter.is_ascii_uppercase()) => Some(format!(
+                "expressions read points, and `{name}` looks like a line: add [input.{0}] with line = \"{name}\", and write {0} here",
+                as_point_name(name)
+            )),
             Self::StrangeCharacter('!') => Some("write NOT in place of `!`".to_owned()),
             Self::StrangeCharacter('|') => Some("write OR in place of `|`".to_owned()),
             Self::StrangeCharacter('%') => Some("write MOD in place of `%`".to_owned()),

@@ -112,9 +112,9 @@ fn a_bit_and_a_number_are_told_apart_by_name() {
         (true, "SEL(run, turns, 3) >= tension * 2", ""),
         (true, "run = (turns > 3)", ""),
         (false, "turns MOD 3 + SEL(run, 0, 1)", ""),
-        (true, "turns", "turns: `turns` is a number, and a bit is wanted here"),
-        (false, "run", "run: `run` is a bit, and a number is wanted here"),
-        (true, "run AND turns", "turns: `turns` is a number, and a bit is wanted here"),
+        (true, "turns", "turns: `turns` is a number, but a bit is needed here"),
+        (false, "run", "run: `run` is a bit, but a number is needed here"),
+        (true, "run AND turns", "turns: `turns` is a number, but a bit is needed here"),
         (true, "run > 3", "run > 3: `>` cannot join `run`, which is a bit, and `3`, which is a whole number"),
         (true, "run = 1", "run = 1: `=` cannot join `run`, which is a bit, and `1`, which is a whole number"),
         (
@@ -122,9 +122,9 @@ fn a_bit_and_a_number_are_told_apart_by_name() {
             "tension MOD 2",
             "tension MOD 2: `MOD` cannot join `tension`, which is a real number, and `2`, which is a whole number",
         ),
-        (false, "-run", "run: `run` is a bit, and a number is wanted here"),
-        (false, "MAX(turns, run)", "run: `run` is a bit, and a number is wanted here"),
-        (false, "SEL(turns, 1, 2)", "turns: `turns` is a number, and a bit is wanted here"),
+        (false, "-run", "run: `run` is a bit, but a number is needed here"),
+        (false, "MAX(turns, run)", "run: `run` is a bit, but a number is needed here"),
+        (false, "SEL(turns, 1, 2)", "turns: `turns` is a number, but a bit is needed here"),
     ] {
         assert_eq!(wrong(bit, text), message, "{text}");
     }
@@ -152,19 +152,19 @@ fn what_is_no_expression_is_refused_at_its_place() {
     let cases = [
         ("", 0..0, "the expression is not finished"),
         ("a AND", 5..5, "the expression is not finished"),
-        ("a b", 2..3, "an operator (AND, OR, XOR, a comparison, + - * /) is wanted before `b`"),
-        ("a + * b", 4..5, "a point's name or a number is wanted here, not `*`"),
-        ("1__0", 0..4, "`1__0` is no number"),
-        ("3ms > a", 0..3, "`3ms` is no number"),
-        ("99999999999999999999", 0..20, "`99999999999999999999` is no number"),
-        ("SQR(a)", 0..3, "there is no function `SQR`"),
+        ("a b", 2..3, "an operator is missing before `b`: AND, OR, XOR, a comparison, + - * /"),
+        ("a + * b", 4..5, "expected a point or a number, found `*`"),
+        ("1__0", 0..4, "`1__0` is not a number"),
+        ("3ms > a", 0..3, "`3ms` is not a number"),
+        ("99999999999999999999", 0..20, "`99999999999999999999` is not a number"),
+        ("SQR(a)", 0..3, "unknown function `SQR`"),
         ("SQRT(a, b)", 0..10, "`SQRT` takes 1 argument, not 2"),
         ("MAX(a)", 0..6, "`MAX` takes 2 to 16 arguments, not 1"),
         ("LIMIT(1, 2", 5..6, "this parenthesis is never closed"),
         ("a % 2", 2..3, "`%` does not belong"),
         ("(a OR b", 0..1, "this parenthesis is never closed"),
-        ("a)", 1..2, "this parenthesis closes nothing"),
-        ("OR a", 0..2, "a point's name or a number is wanted here, not `OR`"),
+        ("a)", 1..2, "this parenthesis has no opening one"),
+        ("OR a", 0..2, "expected a point or a number, found `OR`"),
         ("a | b", 2..3, "`|` does not belong"),
         ("a.", 2..2, "the expression is not finished"),
         ("(a b)", 3..4, "an operator"),
@@ -191,4 +191,26 @@ proptest! {
             prop_assert!(text.get(error.span).is_some());
         }
     }
+}
+
+#[test]
+fn operators_of_other_languages_are_told_by_their_form_here() {
+    for (text, told) in [
+        ("a == 3", "write = in place"),
+        ("a != 3", "write <> in place"),
+        ("a && b", "write AND in place"),
+        ("a || b", "write OR in place"),
+        ("c := a", "nothing is assigned here"),
+        ("a << 2", "power of two"),
+        ("!a", "write NOT in place"),
+    ] {
+        let error = parse(text).unwrap_err();
+        let help = error.kind.help().unwrap_or_default();
+        assert!(help.contains(told), "{text}: {error}: {help}");
+        assert!(text.get(error.span.clone()).is_some_and(|place| !place.trim().is_empty()), "{text}: {error:?}");
+    }
+    let line = ExpressionErrorKind::UnknownPoint("S1_START".to_owned(), None);
+    let help = line.help().unwrap();
+    assert!(help.contains("[input.s1_start] with line = \"S1_START\""), "{help}");
+    assert_eq!(ExpressionErrorKind::UnknownPoint("nix".to_owned(), None).help(), None);
 }

@@ -2,6 +2,9 @@
 
 use super::{ExpressionError, ExpressionErrorKind, Operator, Span, Value};
 
+/// Operators of programming languages that have another form here, or none.
+const FOREIGN: [&str; 8] = ["==", "!=", "&&", "||", ":=", "=>", "<<", ">>"];
+
 /// One token.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) enum Token {
@@ -44,6 +47,7 @@ fn length(first: char, rest: &str) -> usize {
     }
     match rest.get(..2) {
         Some("<=" | ">=" | "<>" | "**") => 2,
+        Some(pair) if FOREIGN.contains(&pair) => 2,
         _ => first.len_utf8(),
     }
 }
@@ -83,6 +87,7 @@ fn token(first: char, word: &str) -> Result<Token, ExpressionErrorKind> {
         },
         _ => match Operator::of(word) {
             Some(operator) => Token::Operator(operator),
+            None if FOREIGN.contains(&word) => return Err(ExpressionErrorKind::Foreign(word.to_owned())),
             None => return Err(ExpressionErrorKind::StrangeCharacter(first)),
         },
     })

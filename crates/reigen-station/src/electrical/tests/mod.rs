@@ -96,26 +96,20 @@ fn the_terminal_list_tells_the_level_when_actuated() {
 #[test]
 fn names_and_bounds_are_refused_at_their_place() {
     for (wrong, message) in [
-        (on_input(PNP, "24 V", TYPE_1, "").replace("sensor = \"s\"", "sensor = \"z\""), "there is no sensor `z` here"),
-        (
-            on_input(PNP, "24 V", TYPE_1, "").replace("terminal = \"T0\"", "terminal = \"T9\""),
-            "there is no terminal `T9` here",
-        ),
+        (on_input(PNP, "24 V", TYPE_1, "").replace("sensor = \"s\"", "sensor = \"z\""), "unknown sensor `z`"),
+        (on_input(PNP, "24 V", TYPE_1, "").replace("terminal = \"T0\"", "terminal = \"T9\""), "unknown terminal `T9`"),
         (
             on_input(PNP, "24 V", "on_above = \"2 V\"\noff_below = \"3 V\"", ""),
-            "the two values of the thresholds are the wrong way round: 3 V is not below 2 V",
+            "the two values of the thresholds are in the wrong order: 3 V is not below 2 V",
         ),
         (
             on_input("output = \"pnp\"\nsupply = [\"30 V\", \"10 V\"]", "24 V", TYPE_1, ""),
-            "the two values of `supply` are the wrong way round: 30 V is not below 10 V",
+            "the two values of `supply` are in the wrong order: 30 V is not below 10 V",
         ),
-        (
-            on_input("output = \"pnp\"\npulses_per_rev = 0", "24 V", TYPE_1, ""),
-            "zero pulses a revolution tell no speed",
-        ),
+        (on_input("output = \"pnp\"\npulses_per_rev = 0", "24 V", TYPE_1, ""), "`pulses_per_rev` must be above zero"),
         (on_input("output = \"pnp\"\npull_up = \"-1k\"", "24 V", TYPE_1, ""), "`-1k` is negative"),
-        (on_input(PNP, "24 V", "terminals = [\"T0\", \"T0\"]", ""), "the terminal `T0` is on this card twice"),
-        (on_input(PNP, "24 V", "tied_to_zero = [\"T7\"]", ""), "there is no terminal `T7` here"),
+        (on_input(PNP, "24 V", "terminals = [\"T0\", \"T0\"]", ""), "the terminal `T0` is listed twice on this card"),
+        (on_input(PNP, "24 V", "tied_to_zero = [\"T7\"]", ""), "unknown terminal `T7`"),
         (
             on_input(PNP, "24 V", TYPE_1, "") + "[card.d]\nsupply = \"5 V\"\n[card.d.inputs.g]\nterminals = [\"T0\"]",
             "the terminal `T0` is on more than one card: `c.T0` or `d.T0`",

@@ -8,7 +8,7 @@ use crate::table::StationErrorKind;
 use crate::table::builder::TimeText;
 use reigen_core::cast;
 use reigen_core::logic::expression::Span;
-use reigen_core::names::{is_point_name, nearest};
+use reigen_core::names::is_point_name;
 
 /// Collects what is wrong while the tables are checked.
 #[derive(Default)]
@@ -201,13 +201,8 @@ impl Check {
             self.before_end(&press.at);
             let place = points.iter().position(|point| point == press.point.get_ref());
             let Some(times) = place.and_then(|place| given.get_mut(place)) else {
-                let near = nearest(press.point.get_ref(), points.iter().map(String::as_str)).map(str::to_owned);
-                let kind = StationErrorKind::Unknown {
-                    what: "point",
-                    found: press.point.get_ref().clone(),
-                    near,
-                    known: vec![],
-                };
+                let known = points.to_vec();
+                let kind = StationErrorKind::unknown("point", press.point.get_ref(), known);
                 self.errors.push(StationError { kind, span: press.point.span() });
                 continue;
             };
@@ -343,9 +338,8 @@ impl Check {
 
     fn on_shaft(&mut self, name: &Spanned<String>, shafts: &IndexMap<String, Profile>) -> String {
         if !shafts.contains_key(name.get_ref()) {
-            let near = nearest(name.get_ref(), shafts.keys().map(String::as_str)).map(str::to_owned);
             let known = shafts.keys().cloned().collect();
-            let kind = StationErrorKind::Unknown { what: "shaft", found: name.get_ref().clone(), near, known };
+            let kind = StationErrorKind::unknown("shaft", name.get_ref(), known);
             self.errors.push(StationError { kind, span: name.span() });
         }
         name.get_ref().clone()
@@ -458,8 +452,7 @@ impl Check {
     fn known_line(&mut self, line: &Spanned<String>) {
         let known: Vec<String> = self.lines.iter().map(|(name, _)| name.clone()).collect();
         if !known.contains(line.get_ref()) {
-            let near = nearest(line.get_ref(), known.iter().map(String::as_str)).map(str::to_owned);
-            let kind = StationErrorKind::Unknown { what: "line", found: line.get_ref().clone(), near, known };
+            let kind = StationErrorKind::unknown("line", line.get_ref(), known);
             self.errors.push(StationError { kind, span: line.span() });
         }
     }

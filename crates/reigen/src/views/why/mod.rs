@@ -363,7 +363,7 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
     let origin = recording.origin();
     if origin.since_start(at).is_none() {
         return Err(Failure::Usage {
-            message: format!("--at {} lies before the recording", place(at)),
+            message: format!("--at {} is before the recording", place(at)),
             help: format!("it begins at {}", place(origin.0)),
         });
     }
