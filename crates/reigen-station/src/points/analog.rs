@@ -15,48 +15,72 @@ use reigen_core::program::Operation;
 use reigen_core::units::Metres;
 use serde::Deserialize;
 
-/// `[analog.NAME]` as it stands in the file.
+/// `[analog.NAME]`: a line of numbers, scaled and checked.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct AnalogTable {
+    /// Line of the recording.
     line: Spanned<String>,
+    /// Turns counts of a converter into its span.
     counts: Option<Spanned<CountsTable>>,
+    /// Scales by two points.
     scale: Option<Spanned<ScaleTable>>,
+    /// Reading from `raw`, after counts and scale.
     formula: Option<Spanned<String>>,
+    /// Unit of the reading.
     #[serde(default)]
     unit: String,
+    /// Least and greatest reading; beyond them `.fault` is on.
     valid: Option<Spanned<[f64; 2]>>,
+    /// Mean over time.
     smooth: Option<SmoothTable>,
+    /// Kind of its sensor: the name of a [sensor.NAME].
     sensor: Option<Spanned<String>>,
+    /// Terminal on a card, such as "I0" or "plc.I0".
     terminal: Option<Spanned<String>>,
+    /// Length of its cable, such as "15 m".
     #[serde(default)]
     cable: Metres,
+    /// Feed, cable data and the usual parts of its wire.
     #[serde(default)]
     wiring: WiringTable,
+    /// Parts of its wire, from the sensor to the terminal.
     wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    /// Which sensor it is, where several points share one.
     device: Option<String>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
+/// `counts = { … }`: a converter.
 #[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct CountsTable {
+    /// Counts at full scale.
     full: f64,
+    /// Value at full scale.
     span: f64,
 }
 
+/// `scale = { … }`: a line through two points.
 #[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ScaleTable {
+    /// Two values as recorded.
     from: [f64; 2],
+    /// What they mean.
     to: [f64; 2],
 }
 
+/// `smooth = { … }`: the mean over time.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct SmoothTable {
+    /// Time to average over.
     over: Spanned<TimeText>,
+    /// Time between two readings.
     every: Spanned<TimeText>,
 }
 
@@ -200,16 +224,23 @@ impl PointKind for AnalogPoint {
     }
 }
 
-/// `[threshold.NAME]` as it stands in the file.
+/// `[threshold.NAME]`: a bit from a number, with hysteresis.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ThresholdTable {
+    /// Number: a point or an expression.
     of: Spanned<String>,
+    /// Goes on above this.
     on_above: Option<Spanned<f64>>,
+    /// Goes off below this.
     off_below: Option<Spanned<f64>>,
+    /// Goes on below this.
     on_below: Option<Spanned<f64>>,
+    /// Goes off above this.
     off_above: Option<Spanned<f64>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

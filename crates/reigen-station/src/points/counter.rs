@@ -11,30 +11,48 @@ use reigen_core::count::counter::{AtLast, CountedEdge, Range, Settings, Sources}
 use reigen_core::program::Operation;
 use serde::Deserialize;
 
-/// `[counter.NAME]` as it stands in the file.
+/// `[counter.NAME]`: counts edges, or scans, of bits.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CounterTable {
+    /// Bit whose edges count up: a point or an expression.
     up: Option<Spanned<String>>,
+    /// Bit whose edges count down.
     down: Option<Spanned<String>>,
+    /// Counts only while this is on.
     gate: Option<Spanned<String>>,
+    /// Sets it to the start value while this is on.
     reset: Option<Spanned<String>>,
+    /// Sets it to `load_to` at each rising edge of this.
     load: Option<Spanned<String>>,
+    /// Value that `load` sets: a number or an expression [default: the last preset].
     load_to: Option<Spanned<NumberOrText>>,
+    /// Edge that counts: "rising" (default), "falling" or "both".
     #[serde(default)]
     edge: EdgeWord,
+    /// Start value [default: 0].
     #[serde(default)]
     start: i64,
+    /// Least and greatest value.
     limits: Option<Spanned<[i64; 2]>>,
+    /// At a limit: "stop" (default) or "wrap".
     at_limit: Option<Spanned<AtLimitWord>>,
+    /// Values that matter, in rising order; `.done` is on from the last one.
     #[serde(default)]
     presets: Vec<Spanned<i64>>,
+    /// At the last preset: "go_on" (default) or "restart" from the start value.
     at_last: Option<Spanned<AtLastWord>>,
+    /// Width of its register: it wraps as such a register does.
     bits: Option<Spanned<u32>>,
+    /// "edges" (default), or "scans" with [scan]: one count for each scan while the bit is on.
     count: Option<Spanned<CountWord>>,
+    /// Units per count, such as metres per pulse.
     scale: Option<Spanned<f64>>,
+    /// Unit of the scaled value.
     unit: Option<String>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

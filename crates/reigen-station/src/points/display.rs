@@ -12,12 +12,15 @@ use serde::Deserialize;
 const MOST_COLUMNS: usize = 1000;
 const MOST_ROWS: usize = 1000;
 
-/// `[display.NAME]` as it stands in the file.
+/// `[display.NAME]`: a text display with values of points.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct DisplayTable {
+    /// Letters in a row.
     columns: Spanned<usize>,
+    /// Number of rows.
     rows: Spanned<usize>,
+    /// One text for each row, such as "Turns {spool_turns:>5}".
     text: Vec<Spanned<String>>,
 }
 

@@ -18,26 +18,41 @@ use serde::Deserialize;
 /// How long it moves after a count where nothing is said.
 const USUAL_STILL: Nanos = Nanos(200_000_000);
 
-/// `[encoder.NAME]` as it stands in the file.
+/// `[encoder.NAME]`: a quadrature encoder.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct EncoderTable {
+    /// Line or input of channel A.
     a: Spanned<String>,
+    /// Line or input of channel B.
     b: Spanned<String>,
+    /// Line or input of the index.
     index: Option<Spanned<String>>,
+    /// Edges that count: "x4" (default), "x2" or "x1".
     #[serde(default)]
     decode: DecodeWord,
+    /// Counts the other way.
     #[serde(default)]
     reverse: bool,
+    /// Cycles of one channel per revolution.
     pulses_per_rev: Option<Spanned<f64>>,
+    /// Travel per revolution, in `unit`.
     travel_per_rev: Option<Spanned<f64>>,
+    /// Unit of the position, such as "mm".
     unit: Option<Spanned<String>>,
+    /// Sets the position to `zero_at` at its rising edge; with "home" it arms the index.
     zero_on: Option<Spanned<String>>,
+    /// Position at zero [default: 0].
     zero_at: Option<Spanned<i64>>,
+    /// "check" (default), "zero" at each index, or "home" at the first index after `zero_on`.
     index_does: Option<Spanned<IndexWord>>,
+    /// `.moving` goes off after this time without a count [default: 200 ms].
     still_after: Option<Spanned<TimeText>>,
+    /// Position at which it starts again at 0, in `unit`.
     rollover: Option<Spanned<f64>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

@@ -20,23 +20,35 @@ use serde::Deserialize;
 /// A register's input that nothing is wired to.
 const UNUSED: &str = "-";
 
-/// `[expander.NAME]` as it stands in the file.
+/// `[expander.NAME]`: a chain of shift registers that reads many inputs over three lines.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExpanderTable {
+    /// Load line, active low.
     load: Spanned<String>,
+    /// Clock line.
     clock: Spanned<String>,
+    /// Data line.
     data: Spanned<String>,
+    /// Clock inhibit line, if it is wired.
     inhibit: Option<Spanned<String>>,
+    /// Clock edge at which data is read: "rising" (default) or "falling".
     #[serde(default)]
     sample: EdgeWord,
+    /// Points of each register, D0 to D7, nearest register first; "-" for an unused input.
     registers: Spanned<Vec<Spanned<Vec<Spanned<String>>>>>,
+    /// Level at which its contacts are closed: one for all registers, or one for each.
     asserted: Option<Spanned<AssertedWords>>,
+    /// Terminals of its lines.
     terminals: Option<ChainTerminals>,
+    /// Supply of the registers.
     supply: Option<Supply>,
+    /// Length of its cable, such as "15 m".
     #[serde(default)]
     cable: Metres,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -241,14 +253,18 @@ impl PointKind for MemberPoint {
     }
 }
 
-/// `[word.NAME]` as it stands in the file.
+/// `[word.NAME]`: bits that make a number.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WordTable {
+    /// Bits, lowest first: points or expressions.
     bits: Spanned<Vec<Spanned<String>>>,
+    /// "binary" (default), "gray" or "bcd".
     #[serde(default)]
     code: CodeWord,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

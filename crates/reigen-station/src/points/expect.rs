@@ -42,19 +42,27 @@ pub fn widened(tree: &Expression, tolerance: f64) -> Expression {
     }
 }
 
-/// `[expect.NAME]` as it stands in the file.
+/// `[expect.NAME]`: what should hold, for `reigen verify`.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExpectTable {
+    /// Expression over points.
     that: Spanned<String>,
+    /// Must hold at this time.
     at: Option<TimeText>,
+    /// Must hold at some time up to this one.
     by: Option<TimeText>,
+    /// Must hold all the time.
     #[serde(default)]
     always: bool,
+    /// Must hold at the end.
     #[serde(default)]
     at_end: bool,
+    /// How far numbers compared by = may differ.
     tolerance: Option<Spanned<f64>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

@@ -22,30 +22,47 @@ use serde::de::value::MapAccessDeserializer;
 use serde::de::{self, Deserializer, IntoDeserializer, MapAccess, Visitor};
 use std::fmt;
 
-/// `[input.NAME]` as it stands in the file.
+/// `[input.NAME]`: a switch, contact or sensor with two levels.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct InputTable {
+    /// Line of the recording that it reads; a leaf name will do where it is unique.
     line: Option<Spanned<String>>,
+    /// Point that it reads in place of a line, such as a bit of a chain.
     of: Option<Spanned<String>>,
+    /// Level at which the contact is closed: "high" (default) or "low".
     #[serde(default)]
     asserted: AssertedWord,
+    /// "NO" (default), or "NC": on while the contact is open.
     #[serde(default)]
     contact: ContactWord,
+    /// Debounce: a time such as "20 ms", or a method with its keys.
     debounce: Option<Spanned<DebounceValue>>,
+    /// With [scan]: hold a pulse until the next scan.
     catch: Option<Spanned<bool>>,
+    /// Kind of its sensor: the name of a [sensor.NAME].
     sensor: Option<Spanned<String>>,
+    /// Terminal on a card, such as "I0" or "plc.I0".
     terminal: Option<Spanned<String>>,
+    /// Length of its cable, such as "15 m".
     #[serde(default)]
     cable: Metres,
+    /// Feed, cable data and the usual parts of its wire.
     #[serde(default)]
     wiring: WiringTable,
+    /// Parts of its wire, from the sensor to the terminal.
     wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    /// Which sensor it is, where several points share one.
     device: Option<String>,
+    /// "stop" or "run", for the check of safe wiring.
     role: Option<Role>,
+    /// Fastest pulses to expect, such as "1 kHz" or "3000 rpm".
     fastest: Option<Speed>,
+    /// Shortest pulse that must be seen.
     shortest_pulse: Option<Seconds>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -103,21 +120,33 @@ impl DebounceValue {
     }
 }
 
-/// `debounce = { … }` as it stands in the file.
+/// `debounce = { … }`: a method and its keys.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct DebounceTable {
+    /// "none", "stable", "lockout", "sampled" or "rc".
     method: Method,
+    /// stable, lockout: time for both states.
     time: Option<Spanned<TimeText>>,
+    /// stable, lockout: time for going on.
     on: Option<Spanned<TimeText>>,
+    /// stable, lockout: time for going off.
     off: Option<Spanned<TimeText>>,
+    /// sampled: time between two readings.
     every: Option<Spanned<TimeText>>,
+    /// sampled: number of equal readings in a row.
     count: Option<Spanned<u32>>,
+    /// rc: resistor through which the capacitor charges.
     resistance: Option<Spanned<Ohms>>,
+    /// rc: capacitor.
     capacitance: Option<Spanned<Farads>>,
+    /// rc: resistor through which it discharges, if it is another one.
     discharge_resistance: Option<Spanned<Ohms>>,
+    /// rc: supply voltage.
     supply: Option<Spanned<Volts>>,
+    /// rc: upper threshold of the input.
     rise_at: Option<Spanned<Volts>>,
+    /// rc: lower threshold of the input.
     fall_at: Option<Spanned<Volts>>,
 }
 

@@ -49,12 +49,15 @@ macro_rules! logic_point {
     };
 }
 
-/// `[logic.NAME]` as it stands in the file.
+/// `[logic.NAME]`: a bit from an expression.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct LogicTable {
+    /// Expression over points, such as "a AND NOT b".
     when: Spanned<String>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -78,15 +81,20 @@ logic_point!(LogicPoint, "a logic point", [when], [], &[ITSELF], &[], |point, br
     Operation::Output { when: branch.settled(&point.when), invert: false }
 });
 
-/// `[oneshot.NAME]` as it stands in the file.
+/// `[oneshot.NAME]`: a pulse at each edge of a bit.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OneShotTable {
+    /// Bit that starts it.
     of: Spanned<String>,
+    /// "rising" (default) or "falling".
     #[serde(default)]
     edge: OneShotEdge,
+    /// Length of the pulse [default: one instant].
     width: Option<Spanned<TimeText>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -129,16 +137,22 @@ logic_point!(OneShotPoint, "a one-shot", [of], [], &[ITSELF], &["of"], |point, b
     Operation::OneShot { of: branch.counted(&point.of), rising: point.rising, width: point.width }
 });
 
-/// `[latch.NAME]` as it stands in the file.
+/// `[latch.NAME]`: a state that is set and reset (SR, RS of IEC 61131-3).
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct LatchTable {
+    /// Sets it while on.
     set: Spanned<String>,
+    /// Resets it while on.
     reset: Spanned<String>,
+    /// What wins if both are on: "reset" (default) or "set".
     #[serde(default)]
     dominant: Dominant,
+    /// "stop" or "run", for the check of safe wiring.
     role: Option<Role>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -187,13 +201,17 @@ logic_point!(
     }
 );
 
-/// `[toggle.NAME]` as it stands in the file.
+/// `[toggle.NAME]`: changes at each rising edge of a bit.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ToggleTable {
+    /// Bit whose rising edges change it.
     by: Spanned<String>,
+    /// Holds it off while on.
     reset: Option<Spanned<String>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -221,14 +239,19 @@ logic_point!(TogglePoint, "a toggle", [by], [reset], &[ITSELF], &["by"], |point,
     Operation::Toggle { by, reset }
 });
 
-/// `[timer.NAME]` as it stands in the file.
+/// `[timer.NAME]`: TON, TOF or TP of IEC 61131-3.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TimerTable {
+    /// Bit that it times.
     of: Spanned<String>,
+    /// "on_delay" (TON), "off_delay" (TOF) or "pulse" (TP).
     kind: TimerWord,
+    /// Its time.
     time: Spanned<TimeText>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -288,14 +311,19 @@ impl PointKind for TimerPoint {
     }
 }
 
-/// `[pair.NAME]` as it stands in the file.
+/// `[pair.NAME]`: both contacts of a changeover contact as one state with a fault.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PairTable {
+    /// Input of the normally open contact.
     no: Spanned<String>,
+    /// Input of the normally closed contact, with contact = "NC".
     nc: Spanned<String>,
+    /// How long they may disagree.
     within: Spanned<TimeText>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
@@ -326,29 +354,43 @@ logic_point!(PairPoint, "a pair", [no, nc], [], PAIR_FIELDS, &[], |point, branch
     Operation::Pair { no, nc, within: point.within }
 });
 
-/// `[output.NAME]` as it stands in the file.
+/// `[output.NAME]`: anything that is switched.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OutputTable {
+    /// Expression over points.
     when: Spanned<String>,
+    /// Switches the other way round.
     #[serde(default)]
     invert: bool,
+    /// Delay of going on.
     on_delay: Option<Spanned<TimeText>>,
+    /// Delay of going off.
     off_delay: Option<Spanned<TimeText>>,
+    /// Flashes at each rising edge in place of being on.
     blink: Option<BlinkTable>,
+    /// Terminal on a card, such as "I0" or "plc.I0".
     terminal: Option<Spanned<String>>,
+    /// Length of its cable, such as "15 m".
     #[serde(default)]
     cable: Metres,
+    /// What it switches, for the check of the wiring.
     load: Option<Load>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
+/// `blink = { … }`: flashes.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct BlinkTable {
+    /// Number of flashes.
     times: Spanned<u32>,
+    /// Time on.
     on: Spanned<TimeText>,
+    /// Time off.
     off: Spanned<TimeText>,
 }
 

@@ -21,32 +21,48 @@ use serde::Deserialize;
 /// How often `auto` reads where nothing is said.
 const USUAL_STEP: Nanos = Nanos(100_000_000);
 
-/// `[rate.NAME]` as it stands in the file.
+/// `[rate.NAME]`: a frequency or a speed from pulses.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct RateTable {
+    /// Bit whose rising edges are its pulses.
     of: Spanned<String>,
+    /// "auto" (default), "period" or "gate".
     #[serde(default)]
     method: MethodWord,
+    /// gate: time in which pulses are counted.
     window: Option<Spanned<TimeText>>,
+    /// auto: time between two readings [default: 100 ms].
     every: Option<Spanned<TimeText>>,
+    /// period: number of periods to average.
     average: Option<Spanned<u32>>,
+    /// Pulses per revolution.
     pulses_per_rev: Option<Spanned<f64>>,
+    /// Places of a wheel, and how many of them have no mark.
     marks: Option<Spanned<MarksTable>>,
+    /// Metres per revolution, for m/s.
     travel_per_rev: Option<Spanned<f64>>,
+    /// "Hz" (default), "rpm", "m/s", "m/min", or your own with `factor`.
     unit: Option<Spanned<String>>,
+    /// What 1 Hz is in your own unit.
     factor: Option<Spanned<f64>>,
+    /// Reads 0 after this time without a pulse.
     zero_after: Option<Spanned<TimeText>>,
+    /// Slowest speed that must be seen, for the check of its settings.
     slowest: Option<Spanned<Speed>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 
-/// `marks = { of = 60, missing = 2 }` as it stands in the file.
+/// `marks = { … }`: a wheel with a gap.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct MarksTable {
+    /// Places on the wheel.
     of: u32,
+    /// Places without a mark, side by side.
     missing: u32,
 }
 
@@ -278,17 +294,24 @@ impl PointKind for RatePoint {
     }
 }
 
-/// `[width.NAME]` as it stands in the file.
+/// `[width.NAME]`: the length of each pulse.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WidthTable {
+    /// Bit whose pulses are measured.
     of: Spanned<String>,
+    /// "high" (default): while on; "low": while off.
     #[serde(default)]
     level: LevelWord,
+    /// Reading from the width `raw` in seconds, such as "raw * 171.5".
     formula: Option<Spanned<String>>,
+    /// Unit of the reading.
     unit: Option<String>,
+    /// Least and greatest reading; others are no readings.
     valid: Option<Spanned<[f64; 2]>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

@@ -7,11 +7,13 @@ use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::time::Nanos;
 use serde::Deserialize;
 
-/// `[scan]` as it stands in the file.
+/// `[scan]`: the controller reads its inputs once in a period.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ScanTable {
+    /// Time between two scans.
     period: Spanned<TimeText>,
+    /// Time of the first scan [default: 0].
     phase: Option<TimeText>,
 }
 

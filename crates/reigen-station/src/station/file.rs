@@ -32,17 +32,27 @@ macro_rules! point_kinds {
         #[schemars(title = "Station file of reigen")]
         #[serde(deny_unknown_fields)]
         struct File {
+            /// Title for tables and reports.
             title: Option<String>,
+            /// Scan of the controller.
             scan: Option<ScanTable>,
+            /// Kinds of sensors.
             #[serde(default)]
             sensor: Tables<SensorTable>,
+            /// Cards with terminals.
             #[serde(default)]
             card: Tables<CardTable>,
+            /// Sensors on terminals that no point reads.
             #[serde(default)]
             wired: Tables<WiredTable>,
+            /// Text displays.
             #[serde(default)]
             display: Tables<DisplayTable>,
-            $(#[serde(default)] $word: Tables<$table>,)+
+            $(
+                #[doc = concat!("Points of the kind `", stringify!($word), "`.")]
+                #[serde(default)]
+                $word: Tables<$table>,
+            )+
         }
 
         impl File {

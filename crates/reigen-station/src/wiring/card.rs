@@ -138,63 +138,97 @@ pub struct SensorSupply {
     pub current: Option<Amperes>,
 }
 
-/// `[card.NAME]` as it stands in the file.
+/// `[card.NAME]`: a card or a board with terminals.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct CardTable {
+    /// Its supply.
     supply: Spanned<Supply>,
+    /// Supply that its plate states.
     plate: Option<Supply>,
+    /// Supply that it gives to sensors.
     sensor_supply: Option<SensorSupply>,
+    /// Terminals with another purpose, and which.
     #[serde(default)]
     reserved: IndexMap<Spanned<String>, String>,
+    /// Groups of inputs.
     #[serde(default)]
     inputs: IndexMap<String, InputTable>,
+    /// Groups of outputs.
     #[serde(default)]
     outputs: IndexMap<String, OutputTable>,
 }
 
-/// `[card.NAME.inputs.GROUP]` as it stands in the file.
+/// `[card.NAME.inputs.GROUP]`: inputs that are alike.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct InputTable {
+    /// Names of the terminals.
     terminals: Spanned<Vec<String>>,
+    /// "digital" (default), "voltage" or "current".
     #[serde(default)]
     mode: Mode,
+    /// Range that an analog terminal is set to.
     signal: Option<Spanned<SignalText>>,
+    /// "type 1", "type 2", "type 3" (IEC 61131-2) or "iec60947_5_6".
     standard: Option<Standard>,
+    /// "zero" (sourcing sensors), "plus" (sinking sensors) or "free".
     common: Option<Common>,
+    /// Supply of the group, if it is not that of the card.
     supply: Option<Supply>,
+    /// Terminals with another purpose, and which.
     #[serde(default)]
     reserved: IndexMap<Spanned<String>, String>,
+    /// Certainly on above this voltage.
     on_above: Option<Spanned<Volts>>,
+    /// Certainly off below this voltage.
     off_below: Option<Spanned<Volts>>,
+    /// Resistance from the terminal to its common.
     resistance: Option<Ohms>,
+    /// Input current, whatever the voltage.
     current: Option<Amperes>,
+    /// Least voltage that a terminal withstands.
     least: Option<Volts>,
+    /// Greatest voltage that a terminal withstands.
     most: Option<Volts>,
+    /// Pull-up inside the card.
     pull_up: Option<PullResistor>,
+    /// Pull-down inside the card.
     pull_down: Option<PullResistor>,
+    /// Whether the inputs have hysteresis [default: true].
     #[serde(default = "yes")]
     schmitt: bool,
+    /// Input filter: shorter pulses are not seen.
     filter: Option<Seconds>,
+    /// Highest pulse frequency.
     highest_frequency: Option<Hertz>,
+    /// Unused terminals that are tied to 0 V.
     #[serde(default)]
     tied_to_zero: Vec<Spanned<String>>,
+    /// Unused terminals that are tied to plus.
     #[serde(default)]
     tied_to_plus: Vec<Spanned<String>>,
 }
 
-/// `[card.NAME.outputs.GROUP]` as it stands in the file.
+/// `[card.NAME.outputs.GROUP]`: outputs that are alike.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct OutputTable {
+    /// Names of the terminals.
     terminals: Spanned<Vec<String>>,
+    /// "transistor" or "relay".
     kind: SwitchKind,
+    /// "sourcing" gives plus, "sinking" gives 0 V.
     drives: Option<Drives>,
+    /// Supply of the group, if it is not that of the card.
     supply: Option<Supply>,
+    /// Greatest current of one output.
     current: Option<Amperes>,
+    /// Greatest current for a moment.
     peak: Option<Amperes>,
+    /// Greatest current of the group.
     group_current: Option<Amperes>,
+    /// Terminals with another purpose, and which.
     #[serde(default)]
     reserved: IndexMap<Spanned<String>, String>,
 }

@@ -5,13 +5,17 @@ use crate::spanned::Spanned;
 use reigen_core::units::Metres;
 use serde::Deserialize;
 
-/// `terminals = { … }` of an expander, as it stands in the file.
+/// `terminals = { … }` of an expander.
 #[derive(Debug, Clone, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ChainTerminals {
+    /// Terminal of the load line.
     load: Option<Spanned<String>>,
+    /// Terminal of the clock line.
     clock: Option<Spanned<String>>,
+    /// Terminal of the data line.
     data: Option<Spanned<String>>,
+    /// Terminal of the inhibit line.
     inhibit: Option<Spanned<String>>,
 }
 

@@ -285,15 +285,23 @@ impl Wired {
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct WiredTable {
+    /// Kind of its sensor: the name of a [sensor.NAME].
     sensor: Option<Spanned<String>>,
+    /// Which sensor it is, where several points share one.
     device: Option<String>,
+    /// Terminal on a card, such as "I0" or "plc.I0".
     terminal: Spanned<String>,
+    /// Length of its cable, such as "15 m".
     #[serde(default)]
     cable: Metres,
+    /// Feed, cable data and the usual parts of its wire.
     #[serde(default)]
     wiring: WiringTable,
+    /// Parts of its wire, from the sensor to the terminal.
     wire: Option<Spanned<Vec<Spanned<PartTable>>>>,
+    /// Address in the controller, for the wire list.
     address: Option<String>,
+    /// Remark for the wire list.
     remark: Option<String>,
 }
 

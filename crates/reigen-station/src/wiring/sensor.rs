@@ -133,30 +133,50 @@ pub struct Pins {
     pub out: Option<String>,
 }
 
-/// `[sensor.NAME]` as it stands in the file.
+/// `[sensor.NAME]`: a kind of sensor or contact, from its data sheet.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SensorTable {
+    /// What its output is made of.
     output: OutputKind,
+    /// "NO" or "NC", where that is built in.
     contact: Option<ContactWord>,
+    /// Least and greatest supply voltage.
     supply: Option<Spanned<[Volts; 2]>>,
+    /// Its own current.
     current: Option<Amperes>,
+    /// Voltage drop while on.
     drop: Option<Spanned<Volts>>,
+    /// Current while off.
     leakage: Option<Amperes>,
+    /// Greatest current of its output.
     most_current: Option<Amperes>,
+    /// Least current while on.
     least_current: Option<Amperes>,
+    /// Pull-up inside it, to its supply.
     pull_up: Option<Ohms>,
+    /// High level of an output that drives both.
     high: Option<Volts>,
+    /// Low level of an output that drives both.
     low: Option<Volts>,
+    /// Analog signal, such as "4-20mA".
     signal: Option<Spanned<SignalText>>,
+    /// Greatest load of a current output.
     burden: Option<Ohms>,
+    /// Its pins, where they are not those of IEC 60947-5-2.
     #[serde(default)]
     pins: Pins,
+    /// Highest switching frequency.
     highest_frequency: Option<Hertz>,
+    /// Shortest time in one state.
     shortest_hold: Option<Seconds>,
+    /// How long it bounces.
     bounce: Option<Seconds>,
+    /// Pulses per revolution of what it looks at.
     pulses_per_rev: Option<Spanned<f64>>,
+    /// Share of a period that its shorter level takes.
     pulse_share: Option<Share>,
+    /// One channel of two, a quarter of a period apart.
     #[serde(default)]
     quadrature: bool,
 }
