@@ -66,7 +66,7 @@ macro_rules! quantities {
                     Contract::Serialize => json_schema!({ "type": "number" }),
                     _ => json_schema!({
                         "type": "string",
-                        "description": concat!("with its unit: ", stringify!($name)),
+                        "description": format!("{} with its unit", $kind.name),
                     }),
                 }
             }
@@ -221,7 +221,7 @@ impl JsonSchema for Share {
     }
 
     fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
-        json_schema!({ "type": ["string", "number"], "description": "a share, such as \"5 %\"" })
+        json_schema!({ "type": ["string", "number"], "description": "share, such as \"5 %\"" })
     }
 }
 
@@ -277,7 +277,7 @@ impl JsonSchema for Speed {
     }
 
     fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
-        json_schema!({ "type": ["string", "number"], "description": "a speed or frequency with its unit" })
+        json_schema!({ "type": ["string", "number"], "description": "speed or frequency with its unit" })
     }
 }
 

@@ -168,7 +168,7 @@ impl JsonSchema for TimeText {
     }
 
     fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
-        json_schema!({ "type": "string", "description": "a time with its unit", "examples": ["8 ms", "20 us", "1.5 s"] })
+        json_schema!({ "type": "string", "description": "time with its unit", "examples": ["8 ms", "20 us", "1.5 s"] })
     }
 }
 

@@ -93,7 +93,8 @@ pub(crate) fn print(
 }
 
 fn heading(station: &Station, outcome: &Outcome) -> String {
-    let title = station.title.as_ref().map(|title| format!("{}: ", on_one_line(title))).unwrap_or_default();
+    let title = station.title.as_ref().filter(|title| **title != outcome.recording);
+    let title = title.map(|title| format!("{}: ", on_one_line(title))).unwrap_or_default();
     format!(
         "{title}{}, {} from {} on, {}, {}",
         outcome.recording,

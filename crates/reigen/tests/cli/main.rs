@@ -21,6 +21,7 @@ mod measure;
 mod outputs;
 mod outside_words;
 mod readings;
+mod reference;
 mod refused;
 mod report;
 mod robust;
