@@ -120,7 +120,7 @@ impl Read for Unpacked {
                     unpacked: self.unpacked,
                     cut: error.kind() == io::ErrorKind::UnexpectedEof,
                     why: match self.unpacked > 0 && error.to_string().contains("invalid gzip header") {
-                        true => "what stands behind its end is no gzip: cut that off".to_owned(),
+                        true => "there is something after its end that is not gzip: cut that off".to_owned(),
                         false => error.to_string(),
                     },
                 },

@@ -30,13 +30,13 @@ pub enum CaptureError {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum CaptureFault {
     /// The first line is a count.
-    #[error("a header is wanted in the first line, and `{0}` is a number")]
+    #[error("the first line must be a header, but `{0}` is a number")]
     NoHeader(String),
     /// More than one cell.
-    #[error("`{0}` has more than one column, and one column of counts is wanted")]
+    #[error("`{0}` has more than one column, but one column of counts is needed")]
     Columns(String),
     /// No count.
-    #[error("`{0}` is no whole number of counts")]
+    #[error("`{0}` is not a whole number")]
     NotWhole(String),
     /// A count that the timer cannot have.
     #[error("{count} does not fit a timer of {bits} bits, which counts to {most}")]
@@ -49,7 +49,7 @@ pub enum CaptureFault {
         most: u64,
     },
     /// Too few.
-    #[error("at least two counts are wanted, and {0} came")]
+    #[error("at least two counts are needed, but there are {0}")]
     TooFew(usize),
 }
 
@@ -57,7 +57,7 @@ impl CaptureError {
     /// What to do about it.
     pub fn help(&self) -> &'static str {
         match self {
-            CaptureError::Io { .. } => "--captures wants a CSV with one column of timer counts below a header",
+            CaptureError::Io { .. } => "this must be a CSV with one column of timer counts below a header",
             CaptureError::Line { fault, .. } => match fault {
                 CaptureFault::NoHeader(_) => "put a name such as `count` in the first line",
                 CaptureFault::Columns(_) => "keep the column with the captured counts alone",

@@ -181,8 +181,13 @@ fn parted(mut marks: Vec<UnknownMark>) -> [Vec<UnknownMark>; 2] {
 /// file that goes on where another ended shows no pulse without a width there.
 fn keep_last_of_start(changes: &mut Vec<Change>) {
     let at_start = changes.partition_point(|change| change.time == Nanos(0));
+    let start: Vec<Change> = changes.drain(..at_start).collect();
+    // A line that becomes unknown there was something before, which is held.
+    let unknown: HashSet<usize> =
+        start.iter().filter(|change| change.value == Value::Unknown).map(|change| change.line).collect();
     let mut told: HashSet<usize> = HashSet::new();
-    let last: Vec<Change> = changes.drain(..at_start).rev().filter(|change| told.insert(change.line)).collect();
+    let mut counts = |change: &Change| unknown.contains(&change.line) || told.insert(change.line);
+    let last: Vec<Change> = start.into_iter().rev().filter(|change| counts(change)).collect();
     changes.splice(..0, last.into_iter().rev());
 }
 

@@ -31,7 +31,7 @@ pub enum RecordingError {
         why: String,
     },
     /// Its content is of no known format.
-    #[error("{file} is no recording that can be read: it begins with {begins}")]
+    #[error("{file} is not a recording: it begins with {begins}")]
     UnknownFormat {
         /// The recording's name.
         file: String,
@@ -39,7 +39,7 @@ pub enum RecordingError {
         begins: String,
     },
     /// It goes on from another recording, and lacks one of its lines.
-    #[error("{file} has no line `{line}`, and {first} has")]
+    #[error("{file} has no line `{line}`, but {first} has")]
     NoSuchLine {
         /// The recording's name.
         file: String,
@@ -49,7 +49,7 @@ pub enum RecordingError {
         line: String,
     },
     /// It goes on from another recording, and one of its lines is a number where that has levels, or the other way.
-    #[error("`{line}` has levels in one of {first} and {file}, and is a number in the other")]
+    #[error("`{line}` has levels in one of {first} and {file}, but is a number in the other")]
     OtherKind {
         /// The recording's name.
         file: String,
@@ -59,7 +59,7 @@ pub enum RecordingError {
         line: String,
     },
     /// With those before it, it lasts longer than can be told.
-    #[error("{0} goes on beyond 292 years, which no time in here reaches")]
+    #[error("{0} goes beyond 292 years, the longest time that can be read")]
     TooLong(String),
     /// It begins before the recording ends that it goes on from.
     #[error("{file} begins at {begins} s, before {before} ends at {ends} s")]
@@ -82,7 +82,7 @@ pub enum RecordingError {
         fault: ArchiveFault,
     },
     /// A Parquet file that cannot be read.
-    #[error("{file} is no whole Parquet file: {why}")]
+    #[error("{file} is not a complete Parquet file: {why}")]
     Table {
         /// The recording's name.
         file: String,
@@ -90,7 +90,7 @@ pub enum RecordingError {
         why: String,
     },
     /// A Parquet file with other columns.
-    #[error("{file} is no table of changes: it has the columns {columns}")]
+    #[error("{file} is not a table of changes: it has the columns {columns}")]
     Columns {
         /// The recording's name.
         file: String,
@@ -122,38 +122,38 @@ impl RecordingError {
             }
             Self::Fault { fault, .. } => fault.help(),
             Self::Archive { fault, .. } if fault.cut => {
-                Some("copy it once more; what is left of it can be unpacked by hand and read as it is".to_owned())
+                Some("copy it again; what is left can be unpacked by hand and read".to_owned())
             }
-            Self::Table { .. } => Some("copy it once more, or write it anew".to_owned()),
+            Self::Table { .. } => Some("copy it again, or write it again".to_owned()),
             Self::Columns { .. } => Some(
                 "a table of changes has `time_ns` (64-bit whole numbers), `line` (text) and `value` (double)".to_owned(),
             ),
             Self::NoParquet(_) => Some("build it with --features parquet, or convert the table to CSV".to_owned()),
             Self::NoSuchLine { .. } | Self::OtherKind { .. } => {
-                Some("recordings in a row have the same lines: work each alone, or leave this one out".to_owned())
+                Some("recordings in a row must have the same lines: read each alone, or leave this one out".to_owned())
             }
             Self::Overlap { .. } => {
-                Some("name them in the order of time; where the clock began anew in each, say --own-clocks".to_owned())
+                Some("name them in the order of time; if each has its own clock, add --own-clocks".to_owned())
             }
-            Self::TooLong(_) => Some("work fewer recordings in a row, or give a higher --sample-rate".to_owned()),
-            Self::Archive { .. } => Some("copy it once more from where it was packed".to_owned()),
+            Self::TooLong(_) => Some("use fewer recordings in a row, or a higher --sample-rate".to_owned()),
+            Self::Archive { .. } => Some("copy it again from its origin".to_owned()),
             Self::Sidecar { .. } => {
                 Some("it says what packed samples mean: sample_rate = \"1 MHz\" and lines = [\"A\", \"B\"]".to_owned())
             }
             Self::Folder(_) => Some("name a file within it".to_owned()),
             Self::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                Some("look at the name and the folder: there is nothing there".to_owned())
+                Some("check the name and the folder: there is no such file".to_owned())
             }
             Self::Io { source, .. } if source.kind() == io::ErrorKind::PermissionDenied => {
-                Some("ask for the right to read it, or copy it as somebody who has it".to_owned())
+                Some("get permission to read it, or copy it as a user who has it".to_owned())
             }
             Self::Io { source, .. } if source.kind() == io::ErrorKind::StorageFull => {
-                Some("what a pipe gives is kept in a file for temporary files: make room there, or name the file itself".to_owned())
+                Some("the input of a pipe is kept in a temporary file: make room there, or name the file itself".to_owned())
             }
             Self::Io { source, .. } if source.kind() == io::ErrorKind::UnexpectedEof => {
                 Some("wait until nothing writes to it any more, and read it then".to_owned())
             }
-            Self::Io { .. } => Some("look whether the disk and the path are sound, and try again".to_owned()),
+            Self::Io { .. } => Some("check the disk and the path, and try again".to_owned()),
         }
     }
 }
@@ -232,7 +232,7 @@ pub enum FaultKind {
         name: String,
     },
     /// Something that is no value change, time or section.
-    #[error("`{0}` is no time, value change or section of a VCD")]
+    #[error("`{0}` is not a time, value change or section of a VCD")]
     NoChange(String),
     /// An `$end` that ends nothing.
     #[error("`$end` ends nothing here")]
@@ -266,10 +266,10 @@ pub enum FaultKind {
     #[error("the recording ends here without any time or row")]
     NoTimes,
     /// No time column, and no sample rate.
-    #[error("the first column, `{0}`, is no time column")]
+    #[error("the first column, `{0}`, is not a time column")]
     NoTimeColumn(String),
     /// A time column, and nothing beside it.
-    #[error("there is a time column, `{0}`, and no line beside it")]
+    #[error("there is a time column, `{0}`, but no line")]
     NothingButTimes(String),
     /// A time column and a sample rate.
     #[error("there is a time column, `{0}`, and a sample rate too")]
@@ -286,7 +286,7 @@ pub enum FaultKind {
         wanted: usize,
     },
     /// A cell that is no level in a column of levels.
-    #[error("`{found}` is no level, in the column `{column}`")]
+    #[error("`{found}` is not a level, in the column `{column}`")]
     CellLevel {
         /// What stood there.
         found: String,
@@ -306,7 +306,7 @@ pub enum FaultKind {
         more: Option<String>,
     },
     /// Cells could be parted in two ways.
-    #[error("the cells may be parted by {one} or by {other}")]
+    #[error("the separator may be {one} or {other}")]
     TwoSeparators {
         /// The one.
         one: &'static str,
@@ -329,8 +329,8 @@ pub enum FaultKind {
         /// The nearest name that there is.
         nearest: Option<String>,
     },
-    /// A time column that does not tell its unit.
-    #[error("the time column `{0}` does not tell its unit")]
+    /// A time column that has no known unit.
+    #[error("the unit of the time column `{0}` is not known")]
     NoTimeUnit(String),
     /// A time column that tells another unit than was given.
     #[error("the time column `{column}` is in {own}, and --time-unit says {wanted}")]
@@ -343,10 +343,10 @@ pub enum FaultKind {
         wanted: TimeUnit,
     },
     /// No date and time where one is wanted.
-    #[error("`{0}` is no date and time")]
+    #[error("`{0}` is not a date and time")]
     NoDate(String),
     /// A date with a zone beside one without.
-    #[error("the time `{found}` tells {} zone, unlike those before it", if *.zoned { "no" } else { "its" })]
+    #[error("the time `{found}` has {} zone, unlike those before it", if *.zoned { "no" } else { "its" })]
     MixedZones {
         /// What stood there.
         found: String,
@@ -365,7 +365,7 @@ pub enum FaultKind {
     #[error("`{0}` may be a decimal comma or thousands")]
     CommaOrThousands(String),
     /// A number with the other decimal mark than the file has.
-    #[error("`{found}` does not go with {mark}, in the column `{column}`")]
+    #[error("`{found}` does not fit {mark}, in the column `{column}`")]
     OtherDecimal {
         /// What stood there.
         found: String,
@@ -375,7 +375,7 @@ pub enum FaultKind {
         mark: &'static str,
     },
     /// Several samples in a row, and nothing that says how far apart.
-    #[error("`{column}` stands {count} times in a row of cells: are these samples of a burst?")]
+    #[error("`{column}` is {count} times in the header: are these samples of a burst?")]
     BurstWithoutRate {
         /// The line.
         column: String,
@@ -383,10 +383,10 @@ pub enum FaultKind {
         count: usize,
     },
     /// A line of JSON that is no change.
-    #[error("this is no change of a line: {0}")]
+    #[error("this is not a change of a line: {0}")]
     NoChangeObject(String),
     /// A line that comes up only after the first stretch of a stream.
-    #[error("the line `{0}` comes here for the first time")]
+    #[error("the line `{0}` appears here for the first time")]
     LateLine(String),
     /// Extended value changes of IEEE 1364.
     #[error("`{0}` belongs to an extended VCD (IEEE 1364), with ports and strengths, which is not read")]
@@ -405,38 +405,36 @@ impl FaultKind {
     /// What to do about it.
     pub fn help(&self) -> Option<String> {
         let text = match self {
-            Self::NoTimeColumn(_) => {
-                "say which column is the time: --time NAME --time-unit ms; or give --sample-rate 10kHz"
-            }
+            Self::NoTimeColumn(_) => "name the time column: --time NAME --time-unit ms; or give --sample-rate 10kHz",
             Self::NoSuchColumn { nearest: Some(nearest), .. } => return Some(format!("there is `{nearest}`")),
-            Self::NoSuchColumn { .. } => "give --time a name of the header as it stands there",
-            Self::TwoSeparators { .. } => "say which: --separator , or ; or tab or space",
-            Self::TwoTimeColumns { .. } => "say which: --time NAME",
-            Self::NoTimeUnit(_) => "say it: --time-unit s, ms, us or ns",
-            Self::OtherUnit { .. } => "take --time-unit away, or mend the header",
+            Self::NoSuchColumn { .. } => "give --time a name exactly as in the header",
+            Self::TwoSeparators { .. } => "add --separator , or ; or tab or space",
+            Self::TwoTimeColumns { .. } => "add --time NAME",
+            Self::NoTimeUnit(_) => "add --time-unit s, ms, us or ns",
+            Self::OtherUnit { .. } => "remove --time-unit, or correct the header",
             Self::NoDate(_) => "dates and times are written as 2026-11-25T13:58:02.5Z, in one cell",
             Self::MixedZones { .. } => "write all times with their zone, or none",
             Self::MixedDecimals { .. } | Self::OtherDecimal { .. } => {
                 "write all numbers with the same mark; --decimal . or , says which it is"
             }
-            Self::CommaOrThousands(_) => "say that it is a decimal comma: --decimal , — or write it without",
+            Self::CommaOrThousands(_) => "add --decimal , if it is a decimal comma, or write it without",
             Self::BurstWithoutRate { .. } => {
-                "say how far apart they are: --sample-rate 10kHz; or give each column a name of its own"
+                "give their rate: --sample-rate 10kHz; or give each column a name of its own"
             }
             Self::NoChangeObject(_) => {
                 "such as {\"time_s\": 0.5, \"line\": \"PB_START\", \"value\": 1}; time_ms, time_us and time_ns will do too"
             }
             Self::LateLine(_) => "of a stream all lines must be named at its start: save it to a file and read that",
-            Self::ExtendedVcd(_) => "write it with $dumpvars in place of $dumpports",
+            Self::ExtendedVcd(_) => "write it with $dumpvars instead of $dumpports",
             Self::NothingButTimes(_) => "record the lines too: a column for each beside the times",
-            Self::TwoTimes(_) => "take --sample-rate away: the file's own times hold",
+            Self::TwoTimes(_) => "remove --sample-rate: the file has its own times",
             Self::NoHeader(_) => "put a row with the names of the lines on top",
             Self::CellLevel { words, .. } => {
                 return Some(format!("this column has {words}; for volts give --high-above and --low-below"));
             }
             Self::NoSuchWord { words, more: Some(more), .. } if words.is_empty() => {
                 return Some(format!(
-                    "a column has more than two words ({more}): levels have two, so mend or remove the others"
+                    "a column has more than two words ({more}): levels have two, so correct or remove the others"
                 ));
             }
             Self::NoSuchWord { words, .. } if words.is_empty() => {
@@ -446,14 +444,14 @@ impl FaultKind {
                 return Some(format!("the columns of words have {}", words.join(", ")));
             }
             Self::TooManyAtOnce { .. } => "the file has lost its times, or has them in too coarse a unit: record again",
-            Self::TooLong(_) => "the file is damaged there, or no recording: look at that line",
+            Self::TooLong(_) => "the file is damaged there, or not a recording: check that line",
             Self::Timescale(_) => "it is 1, 10 or 100 of s, ms, us, ns, ps or fs",
             Self::NoLevel(_) => "levels are 0, 1, x and z, and H, L, U, W and - of nine-valued logic",
             Self::RowLength { found, wanted } if found > wanted => {
-                "mend the row; where rows hold several samples of a line, give their rate: --sample-rate 10kHz"
+                "correct the row; if rows hold several samples of a line, give their rate: --sample-rate 10kHz"
             }
-            Self::RowLength { .. } => "mend the row, or cut the file before it",
-            Self::Backwards { .. } => "the file may be two recordings in one: part it here",
+            Self::RowLength { .. } => "correct the row, or cut the file before it",
+            Self::Backwards { .. } => "the file may be two recordings in one: split it here",
             _ => return None,
         };
         Some(text.to_owned())

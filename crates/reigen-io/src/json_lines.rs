@@ -342,24 +342,24 @@ mod tests {
     fn what_is_no_change_is_refused_at_its_line() {
         let first = "{\"time_s\":0,\"line\":\"A\",\"value\":0}\n";
         for (line, message) in [
-            ("{\"time_s\":1,\"line\":\"A\"}", "line 2: this is no change of a line: a line and a value go together"),
-            ("{\"line\":\"A\",\"value\":1}", "line 2: this is no change of a line: it has no time"),
-            ("{\"time_s\":1,\"time_ms\":1}", "line 2: this is no change of a line: it has two times"),
+            ("{\"time_s\":1,\"line\":\"A\"}", "line 2: this is not a change of a line: a line and a value go together"),
+            ("{\"line\":\"A\",\"value\":1}", "line 2: this is not a change of a line: it has no time"),
+            ("{\"time_s\":1,\"time_ms\":1}", "line 2: this is not a change of a line: it has two times"),
             (
                 "{\"time_s\":1,\"time\":\"1970-01-01T00:00:01Z\"}",
-                "line 2: this is no change of a line: it has two times",
+                "line 2: this is not a change of a line: it has two times",
             ),
-            ("{\"time\":\"noon\"}", "line 2: `noon` is no date and time"),
+            ("{\"time\":\"noon\"}", "line 2: `noon` is not a date and time"),
             (
                 "{\"time\":\"1970-01-01T00:00:01Z\"}\n{\"time\":\"1970-01-01T00:00:02\"}",
-                "line 3: the time `1970-01-01T00:00:02` tells no zone, unlike those before it",
+                "line 3: the time `1970-01-01T00:00:02` has no zone, unlike those before it",
             ),
             ("{\"time_s\":true}", "line 2: `true` is no time"),
             ("{\"time_s\":1e99}", "line 2: the time `1e99` is too large"),
             ("{\"time_s\":-1}", "line 2: the time `{\"time_s\":-1}` comes after `0 s`: times run backwards"),
-            ("{\"time_s\":1,\"line\":\"A\",\"value\":\"on\"}", "line 2: `\"on\"` is no level, in the column `A`"),
-            ("[1, 2]", "line 2: this is no change of a line: "),
-            ("{\"time_s\":1", "line 2: this is no change of a line: "),
+            ("{\"time_s\":1,\"line\":\"A\",\"value\":\"on\"}", "line 2: `\"on\"` is not a level, in the column `A`"),
+            ("[1, 2]", "line 2: this is not a change of a line: "),
+            ("{\"time_s\":1", "line 2: this is not a change of a line: "),
         ] {
             let error = told(format!("{first}{line}\n{first}").as_bytes(), &ReadOptions::default()).unwrap_err();
             assert!(error.starts_with(&format!("rec, {message}")), "{error} of {line}");

@@ -61,7 +61,7 @@ pub(crate) struct Head {
     pub(crate) tick: Nanos,
     /// Whether times are finer than a nanosecond and so are rounded.
     pub(crate) rounds: bool,
-    /// What the file was taken for, in one line.
+    /// What the file was read as, in one line.
     pub(crate) taken_for: String,
     /// Which number signals are wanted.
     pub(crate) wanted: Vec<bool>,

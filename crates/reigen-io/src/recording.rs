@@ -174,7 +174,7 @@ impl Recording {
         &self.first.reader.head().lines
     }
 
-    /// What each file was taken for, in one line.
+    /// What each file was read as, in one line.
     pub fn taken_for(&self) -> Vec<String> {
         self.parts().map(|part| format!("{}: {}", part.name, part.reader.head().taken_for)).collect()
     }
@@ -294,7 +294,7 @@ impl Recording {
         findings.extend(self.unread());
         if let Some(met @ 1..) = self.stitcher.met {
             let message =
-                format!("{} met the edge before in one nanosecond: the file's times are finer", counted(met, "edge"));
+                format!("{} fell on the previous edge: the file's times are finer than 1 ns", counted(met, "edge"));
             findings.push(Finding::note(
                 "met-in-one-nanosecond",
                 &self.name,
@@ -314,23 +314,18 @@ impl Recording {
                     "unknown-level",
                     name,
                     message,
-                    "look what drove the line then, or whether it was driven at all",
+                    "check what drives the line at that time",
                 ));
             }
             match signal.since {
                 Some(since) if since > Nanos(0) => {
                     let message = format!("no level before {} s", seconds_short(self.origin().file_time_ns(since)));
-                    findings.push(Finding::note("late-level", name, message, "what it feeds starts only then"));
+                    findings.push(Finding::note("late-level", name, message, "points that read it start only then"));
                 }
                 Some(_) => {}
                 None => {
                     let message = "it never has a level".to_owned();
-                    findings.push(Finding::warning(
-                        "no-level",
-                        name,
-                        message,
-                        "look whether the line was recorded at all",
-                    ));
+                    findings.push(Finding::warning("no-level", name, message, "check that the line was recorded"));
                 }
             }
         }
@@ -367,7 +362,7 @@ impl Recording {
                 shown(before.end),
                 shown(later.begins),
             );
-            Finding::note("gap", &later.part.name, message, "what the lines did meanwhile is not known; they were held")
+            Finding::note("gap", &later.part.name, message, "the levels in between are not known; they were held")
         })
     }
 }
@@ -469,7 +464,7 @@ impl Part {
             self.reader.line(),
             seconds_short(origin.file_time_ns(self.end)),
         );
-        let help = "what came after is lost: record again if it matters";
+        let help = "the rest is lost: record again if it matters";
         self.reader.cut_off().then(|| Finding::warning("cut-off", &self.name, message, help))
     }
 }

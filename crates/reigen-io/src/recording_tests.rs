@@ -155,11 +155,11 @@ fn files_in_a_row_fit_or_are_refused() {
     assert_eq!(several(&[first, next], Clock::Own).unwrap(), Vec::<String>::new());
     for (files, clock, wanted) in [
         (vec![next, first], Clock::Shared, "1.csv begins at 0 s, before 0.csv ends at 6 s"),
-        (vec![first, "time_s,B\n5,0\n"], Clock::Shared, "1.csv has no line `A`, and 0.csv has"),
+        (vec![first, "time_s,B\n5,0\n"], Clock::Shared, "1.csv has no line `A`, but 0.csv has"),
         (
             vec![first, "time_s,A\n5,0.25\n6,0.75\n"],
             Clock::Own,
-            "`A` has levels in one of 0.csv and 1.csv, and is a number in the other",
+            "`A` has levels in one of 0.csv and 1.csv, but is a number in the other",
         ),
         (vec![first, ""], Clock::Own, "1.csv is empty"),
     ] {

@@ -22,7 +22,7 @@ pub enum SmallFileError {
     #[error("it is a recording ({0})")]
     Recording(&'static str),
     /// It has more bytes than such a file has.
-    #[error("it has more than {} MB, which no such file has", MOST_BYTES / 1024 / 1024)]
+    #[error("it is larger than {} MB", MOST_BYTES / 1024 / 1024)]
     TooLarge,
     /// It is no text.
     #[error("it is not UTF-8 text (line {line}, byte {place})")]

@@ -401,13 +401,13 @@ mod tests {
         let whole = table(&COLUMNS, &[(0, Some("A"), Some(1.0))]);
         for length in [4, whole.len() / 2, whole.len() - 1] {
             let error = told(&whole[..length], &ReadOptions::default()).unwrap_err();
-            assert!(error.starts_with("rec is no whole Parquet file: "), "{error}");
+            assert!(error.starts_with("rec is not a complete Parquet file: "), "{error}");
         }
         let other = [("time_ns", Kind::Times), ("channel", Kind::Words), ("value", Kind::Numbers)];
         let error = told(&table(&other, &[(0, Some("A"), Some(1.0))]), &ReadOptions::default()).unwrap_err();
         assert_eq!(
             error,
-            "rec is no table of changes: it has the columns `time_ns` INT64, `channel` BYTE_ARRAY, `value` DOUBLE"
+            "rec is not a table of changes: it has the columns `time_ns` INT64, `channel` BYTE_ARRAY, `value` DOUBLE"
         );
     }
 

@@ -74,7 +74,7 @@ impl<'a> TruthWatch<'a> {
         }
     }
 
-    /// Holds it against the truth, given what each point did over all.
+    /// Holds it compared with the truth, given what each point did over all.
     pub fn judge(self, station: &Station, summaries: &[PointSummary], origin: Origin) -> IndexMap<String, Judgement> {
         let Self { truth, points } = self;
         let judged = points.into_iter().zip(&station.points).zip(summaries).filter_map(|((judged, point), summary)| {

@@ -127,7 +127,7 @@ impl Failure {
                 let drawn = errors.iter().take(MOST_TOLD).map(|error| renderer.render(&drawing(file, source, error)));
                 let mut drawn: Vec<String> = drawn.collect();
                 if let Some(more @ 1..) = errors.len().checked_sub(MOST_TOLD) {
-                    drawn.push(format!("and {} in {file}: mend these first", counted(more as u64, "more error")));
+                    drawn.push(format!("and {} in {file}: correct these first", counted(more as u64, "more error")));
                 }
                 drawn.join("\n\n")
             }
@@ -147,7 +147,9 @@ impl Failure {
 /// What to do about a picture that cannot be drawn.
 fn picture_help(error: &PictureError) -> Option<String> {
     match error {
-        PictureError::Size(..) => Some(format!("--width and --height lie from {} to {}", SIZES.start(), SIZES.end())),
+        PictureError::Size(..) => {
+            Some(format!("--width and --height must be from {} to {}", SIZES.start(), SIZES.end()))
+        }
         PictureError::Room { needed, .. } => Some(format!("choose fewer with --points, or give --height {needed}")),
         PictureError::Backend(_) => None,
     }

@@ -85,7 +85,7 @@ impl File<'_> {
     fn unnamed(&mut self, line: &SurveyedLine) {
         let name = on_one_line(&line.name).into_owned();
         self.line(&format!(
-            "\n# `{name}`: it, or a line that belongs to it, has no name of its own; name it where it is recorded"
+            "\n# `{name}`: it, or a line that belongs to it, has no unique name; name it in the recorder"
         ));
     }
 

@@ -34,10 +34,10 @@ impl Files {
             self.read.iter().map(|path| (FileIdentity::of_input(path), path.as_path())).collect();
         for (path, replace) in &self.written {
             if path.as_os_str().is_empty() {
-                return Err(usage("an output has no name".to_owned(), "name a file; `-` is standard output"));
+                return Err(usage("an output needs a name".to_owned(), "name a file; `-` is standard output"));
             }
             if *replace == Replace::Append && path.as_os_str() == "-" {
-                let message = "a log cannot go to standard output, where the results go".to_owned();
+                let message = "a log cannot go to standard output".to_owned();
                 return Err(usage(message, "name a file for it"));
             }
             let identity = FileIdentity::of_output(path);
@@ -78,10 +78,10 @@ fn within(path: &Path, folder: &Path) -> bool {
 
 fn clash(identity: &Option<FileIdentity>, path: &Path, other: &Path) -> Failure {
     if *identity == Some(FileIdentity::StandardOutput) {
-        return usage("two results go to standard output".to_owned(), "give one of them a file of its own");
+        return usage("two results would go to standard output".to_owned(), "write one of them to a file");
     }
-    let message = format!("{} would be written over {}", path.display(), other.display());
-    usage(message, "give the output a name of its own")
+    let message = format!("{} would overwrite {}", path.display(), other.display());
+    usage(message, "give the output another name")
 }
 
 fn usage(message: String, help: &str) -> Failure {

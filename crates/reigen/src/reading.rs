@@ -105,9 +105,7 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         (Some(high_above), Some(low_below)) => {
             if !(high_above.is_finite() && low_below.is_finite()) || high_above < low_below {
                 return Err(Failure::Usage {
-                    message: format!(
-                        "--high-above {high_above} lies below --low-below {low_below}, or is not a number"
-                    ),
+                    message: format!("--high-above {high_above} is below --low-below {low_below}, or is not a number"),
                     help: "the upper of the two values belongs to --high-above".to_owned(),
                 });
             }

@@ -18,7 +18,7 @@ pub struct Levels {
 pub enum LevelsError {
     /// It falls where it has not risen yet.
     #[error(
-        "the thresholds are the wrong way round: it falls at {fall_at} and rises at {rise_at}, and must rise above where it falls"
+        "the thresholds are in the wrong order: it falls at {fall_at} and rises at {rise_at}, and must rise above where it falls"
     )]
     WrongWayRound {
         /// Where it falls.

@@ -190,7 +190,7 @@ pub fn advise(line: Evidence<'_>, wish: Wish) -> Advice {
         kind if kind.is_pulses() => line.of_pulses(),
         Kind::Dead => Advice::without("it never changes: actuate it while recording".to_owned()),
         Kind::Floating => {
-            Advice::without("nothing drives it: connect it or give it a pull-up or pull-down first".to_owned())
+            Advice::without("nothing drives it: connect it or fit a pull-up or pull-down first".to_owned())
         }
         Kind::Serial { .. } => Advice::without("it carries characters: a debounce would destroy them".to_owned()),
         Kind::Bus { .. } => Advice::without("it is a wire of a bus: a debounce would destroy its data".to_owned()),
@@ -267,7 +267,7 @@ impl Evidence<'_> {
         let count = self.bounce.turning_on.count();
         if !multiple && self.shortest_hold() < SHORTEST_PRESS && self.bounce.shortest_hold().is_some() {
             return Advice::without(format!(
-                "levels as short as {} do not part from the longer ones: bounce cannot be told from presses",
+                "levels as short as {} merge with the longer ones: bounce cannot be told from presses",
                 short_time(self.shortest_hold())
             ));
         }

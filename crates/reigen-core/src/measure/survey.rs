@@ -231,7 +231,7 @@ fn of_line(line: &SurveyedLine, meter: Option<&LineMeter>, findings: &mut LineRe
             findings.push(Finding::warning("dead", name, message, remedy));
         }
         Kind::Floating => {
-            let remedy = "connect it, or give it a pull-up or pull-down; tie it off if nothing is wired to it";
+            let remedy = "connect it, or fit a pull-up or pull-down; tie it off if nothing is wired to it";
             findings.push(Finding::warning("floating", name, line.guess.ground.clone(), remedy));
         }
         Kind::Contact | Kind::Changeover { .. } | Kind::Unknown => of_bursts(name, figures, findings),
@@ -270,7 +270,7 @@ fn of_pulses(line: &SurveyedLine, meter: &LineMeter, findings: &mut LineReport) 
         return;
     }
     let message = format!(
-        "{} in its rhythm that {} not belong, up to {}",
+        "{} between its pulses that {} not belong, up to {}",
         counted(found.pulses, "short pulse"),
         if found.pulses == 1 { "does" } else { "do" },
         short_time(Nanos(found.longest))
@@ -284,7 +284,7 @@ fn of_analog(name: &str, figures: Option<&AnalogFigures>, findings: &mut Vec<Fin
     let Some(figures) = figures else { return };
     let ends = [("lowest", figures.least), ("highest", figures.most)];
     for ((word, value), _) in ends.into_iter().zip(figures.clips).filter(|(_, clips)| *clips) {
-        let message = format!("at its {word} value, {value}, again and again: it looks cut off there");
+        let message = format!("at its {word} value, {value}, again and again: it looks clipped");
         findings.push(Finding::note("clipping", name, message, "check the range of sensor and converter"));
     }
     if figures.most == figures.least && figures.values > 1 {

@@ -175,7 +175,7 @@ impl Layout {
         self.columns.get(self.names.iter().position(|other| other == name)?).copied()
     }
 
-    /// What the file was taken for, in one line.
+    /// What the file was read as, in one line.
     fn told(&self, header: &Header, first: &str) -> String {
         let mut told = self.dialect.told();
         let mut add = |text: String| {
@@ -184,7 +184,7 @@ impl Layout {
         };
         match header.line {
             1 => {}
-            line => add(format!("{} above the header passed over", counted(line - 1, "line"))),
+            line => add(format!("{} above the header skipped", counted(line - 1, "line"))),
         }
         match (self.time, self.head.rate) {
             (Some((column, form)), _) => {

@@ -16,10 +16,10 @@ pub(super) struct Dialect {
 }
 
 impl Dialect {
-    /// In words: "CSV parted by `;`, with decimal commas".
+    /// In words: "CSV separated by `;`, with decimal commas".
     pub(super) fn told(self) -> String {
         let commas = if self.decimal == b',' { ", with decimal commas" } else { "" };
-        format!("CSV parted by {}{commas}", separator_word(self.separator))
+        format!("CSV separated by {}{commas}", separator_word(self.separator))
     }
 
     /// An exact number, which the whole cell must be.

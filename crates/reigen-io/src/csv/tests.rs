@@ -84,13 +84,13 @@ fn what_is_wrong_is_refused_at_its_line() {
     let plain = ReadOptions::default();
     let cases = [
         ("time_ns,A\n", &plain, "rec, line 2: the recording ends here without any time or row"),
-        ("A,B\n0,1\n", &plain, "rec, line 1: the first column, `A`, is no time column"),
+        ("A,B\n0,1\n", &plain, "rec, line 1: the first column, `A`, is not a time column"),
         ("0,1\n0,1\n", &plain, "rec, line 1: the first row is `0,1`: these are values, not names of lines"),
         ("time_s,A\n0,1\n", &rate("1kHz"), "rec, line 1: there is a time column, `time_s`, and a sample rate too"),
         ("time_ns,A\n0,0\n\n5\n6,1\n", &plain, "rec, line 4: this row has 1 cells, and the header has 2"),
         ("time_ns,A\n0,0\n5,1,1\n6,1\n", &plain, "rec, line 3: this row has 3 cells, and the header has 2"),
-        ("time_ns,A\n0,0\n5,high\n6,1\n", &plain, "rec, line 3: `high` is no level, in the column `A`"),
-        ("time_ns,A\n0,0\n\"5\",\"hi\ngh\"\n6,1\n", &plain, "rec, line 3: `hi·gh` is no level, in the column `A`"),
+        ("time_ns,A\n0,0\n5,high\n6,1\n", &plain, "rec, line 3: `high` is not a level, in the column `A`"),
+        ("time_ns,A\n0,0\n\"5\",\"hi\ngh\"\n6,1\n", &plain, "rec, line 3: `hi·gh` is not a level, in the column `A`"),
         ("time_ns,A\n0,0\nx,1\n6,1\n", &plain, "rec, line 3: `x` is no time"),
         ("time_ns,A\n0,0\n1e30,1\n", &plain, "rec, line 3: the time `1e30` is too large"),
         (
@@ -104,7 +104,7 @@ fn what_is_wrong_is_refused_at_its_line() {
         assert_eq!(told(text.as_bytes(), options).unwrap_err(), message, "{text}");
     }
     for (bytes, message) in
-        [(&b""[..], "rec is empty"), (b" \n", "rec is empty"), (b"\x00\x01\x02", "rec is no recording")]
+        [(&b""[..], "rec is empty"), (b" \n", "rec is empty"), (b"\x00\x01\x02", "rec is not a recording")]
     {
         assert!(told(bytes, &plain).unwrap_err().starts_with(message));
     }
@@ -213,7 +213,7 @@ fn the_step_of_the_times_is_told_by_the_format_or_by_the_first_rows() {
     }
 }
 
-/// What a CSV was taken for.
+/// What a CSV was read as.
 fn taken_for(text: &str, options: &ReadOptions) -> String {
     let input = Box::new(std::io::Cursor::new(text.as_bytes().to_vec()));
     crate::recording::Recording::from_bytes("rec".to_owned(), input, options).unwrap().taken_for().concat()
@@ -226,18 +226,18 @@ fn files_as_they_come_mean_the_same() {
     let burst = ReadOptions { sample_rate: parse_sample_rate("1 kHz").ok(), ..plain.clone() };
     // All of them: A goes high at 1 ms and low at 3 ms, and the recording ends at 4 ms.
     let cases: &[(&str, &ReadOptions, &str)] = &[
-        ("time_ms,A\n0,0\n1,1\n3,0\n4,0\n", &plain, "CSV parted by `,`; time `time_ms` in ms"),
+        ("time_ms,A\n0,0\n1,1\n3,0\n4,0\n", &plain, "CSV separated by `,`; time `time_ms` in ms"),
         (
             "Time (ms);A;V\n0,5;0;1,25\n1,5;1;1,5\n3,5;0;2\n4,5;0;2\n",
             &plain,
-            "parted by `;`, with decimal commas; time `Time (ms)` in ms; 1 line with levels, 1 with numbers",
+            "separated by `;`, with decimal commas; time `Time (ms)` in ms; 1 line with levels, 1 with numbers",
         ),
-        ("t [s]\tA\n0.0005\t0\n0.0015\t1\n0.0035\t0\n0.0045\t0\n", &plain, "parted by tabs; time `t [s]` in s"),
+        ("t [s]\tA\n0.0005\t0\n0.0015\t1\n0.0035\t0\n0.0045\t0\n", &plain, "separated by tabs; time `t [s]` in s"),
         ("  Time/us   A\n   500  OFF\n  1500   ON\n  3500  OFF\n  4500  off\n", &plain, "by spaces; time `Time/us`"),
         (
             "Logger 4, \"5\" lines\nSerial;17\n\ntime_ns,B,A\n0,1,L\n1e6,1,H\n3e6,1,L\n4e6,0,L\n",
             &plain,
-            "3 lines above the header passed over; time `time_ns` in ns; 2 lines with levels, 0 with numbers; levels are 0 and 1, L and H",
+            "3 lines above the header skipped; time `time_ns` in ns; 2 lines with levels, 0 with numbers; levels are 0 and 1, L and H",
         ),
         (
             "A,Stamp\nFALSE,7\nTRUE,8\nfalse,10\nFALSE,11\n",
@@ -280,7 +280,7 @@ fn a_header_in_latin_letters_is_read_and_utf16_is_named() {
     assert_eq!((read.names, read.end), (vec!["Straße".to_owned()], 5000));
     let wide: Vec<u8> = "\u{feff}time_s,A\n0,1\n".encode_utf16().flat_map(u16::to_le_bytes).collect();
     let error = told(&wide, &ReadOptions::default()).unwrap_err();
-    assert_eq!(error, "rec is no recording that can be read: it begins with the mark of UTF-16: save it as UTF-8");
+    assert_eq!(error, "rec is not a recording: it begins with the mark of UTF-16: save it as UTF-8");
 }
 
 #[test]
@@ -290,7 +290,7 @@ fn what_may_be_read_in_two_ways_is_asked_for() {
     let unit = |unit| ReadOptions { time_unit: Some(unit), ..plain.clone() };
     let cases: &[(&str, &ReadOptions, &str)] = &[
         ("time_s,t (ms),A\n0,0,1\n", &plain, "rec, line 1: the time may be `time_s` or `t (ms)`"),
-        ("Time,A\n0,0\n1,1\n", &plain, "rec, line 1: the time column `Time` does not tell its unit"),
+        ("Time,A\n0,0\n1,1\n", &plain, "rec, line 1: the unit of the time column `Time` is not known"),
         (
             "Time (ms),A\n0,0\n1,1\n",
             &unit(TimeUnit::Seconds),
@@ -298,21 +298,17 @@ fn what_may_be_read_in_two_ways_is_asked_for() {
         ),
         ("time_s;V\n1;1,234\n2;5,678\n", &plain, "rec, line 2: `1,234` may be a decimal comma or thousands"),
         ("time_s;V\n1;1,2\n2;5.6\n", &plain, "rec, line 3: `5.6` has a decimal point and `1,2` a decimal comma"),
-        (
-            "time_s,A,A\n0,0,1\n",
-            &plain,
-            "rec, line 1: `A` stands 2 times in a row of cells: are these samples of a burst?",
-        ),
+        ("time_s,A,A\n0,0,1\n", &plain, "rec, line 1: `A` is 2 times in the header: are these samples of a burst?"),
         ("x;Stamp;A\n1;0;1\n", &named("stamp"), "rec, line 1: there is no column `stamp`"),
         (
             "Time,A\n2026-11-25T10:00:00Z,0\n2026-11-25 10:00:01,1\n2026-11-25T10:00:02Z,1\n",
             &plain,
-            "rec, line 3: the time `2026-11-25 10:00:01` tells no zone, unlike those before it",
+            "rec, line 3: the time `2026-11-25 10:00:01` has no zone, unlike those before it",
         ),
-        ("Time,A\n2026-11-25T10:00:00Z,0\nnoon,1\n3,1\n", &plain, "rec, line 3: `noon` is no date and time"),
-        ("time_s,A\n0,ON\n1,1\n2,OFF\n", &plain, "rec, line 3: `1` is no level, in the column `A`"),
+        ("Time,A\n2026-11-25T10:00:00Z,0\nnoon,1\n3,1\n", &plain, "rec, line 3: `noon` is not a date and time"),
+        ("time_s,A\n0,ON\n1,1\n2,OFF\n", &plain, "rec, line 3: `1` is not a level, in the column `A`"),
         // `a b` and `c`, or `a` and `b;c`?
-        ("a b;c\n1 2;3\n2 3;4\n", &rate("1 kHz"), "rec, line 1: the cells may be parted by `;` or by spaces"),
+        ("a b;c\n1 2;3\n2 3;4\n", &rate("1 kHz"), "rec, line 1: the separator may be `;` or spaces"),
     ];
     for (text, options, message) in cases {
         assert_eq!(told(text.as_bytes(), options).unwrap_err(), *message, "{text}");

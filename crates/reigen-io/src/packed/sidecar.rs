@@ -73,7 +73,7 @@ pub fn check_names(names: &[String]) -> Result<(), String> {
             return Err(format!("line {} has no name; `-` leaves its bit unused", number + 1));
         }
         if name != super::UNUSED && names.iter().take(number).any(|earlier| earlier == name) {
-            return Err(format!("the line `{name}` is there twice"));
+            return Err(format!("the line `{name}` is used twice"));
         }
     }
     Ok(())

@@ -50,7 +50,7 @@ fn a_file_beside_it_tells_what_the_samples_are() {
     assert!(find(&recording).unwrap().is_none());
     let cases = [
         ("sample_rate = '2 kHz'\nlines = ['A', '-']", Ok(vec!["A", "-"])),
-        ("sample_rate = '2 kHz'\nlines = ['A', 'A']", Err("the line `A` is there twice")),
+        ("sample_rate = '2 kHz'\nlines = ['A', 'A']", Err("the line `A` is used twice")),
         ("sample_rate = '2 kHz'\nlines = ['-']", Err("no line has a name")),
         ("sample_rate = '2 kHz'\nlines = ['A', '']", Err("line 2 has no name")),
         ("sample_rate = '0'\nlines = ['A']", Err("a rate of zero gives no times")),

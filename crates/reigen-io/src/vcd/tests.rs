@@ -102,7 +102,7 @@ fn what_is_wrong_is_refused_at_its_line() {
         ("#0\nb10101 bus\n1!\n", "rec, line 10: `b10101 bus` does not fit the variable `walk.slack` of 4 bits"),
         ("#0\nr1 !\n1!\n", "rec, line 10: `r1 !` does not fit the variable `walk.PB` of one bit"),
         ("#0\n$end\n1!\n", "rec, line 10: `$end` ends nothing here"),
-        ("#0\n?!\n1!\n", "rec, line 10: `?!` is no time, value change or section of a VCD"),
+        ("#0\n?!\n1!\n", "rec, line 10: `?!` is not a time, value change or section of a VCD"),
         ("0!\n", "rec, line 10: the recording ends here without any time or row"),
     ];
     for (body, message) in cases {

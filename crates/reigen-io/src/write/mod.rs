@@ -340,7 +340,7 @@ mod tests {
         assert!(packed::check(&heading).unwrap_err().contains("`V` is a number"));
         heading.lines.truncate(2);
         assert_eq!(packed::check(&heading), Ok(()));
-        for (step, why) in [(0, "at a step"), (3, "no rate that is whole in millihertz")] {
+        for (step, why) in [(0, "need a step"), (3, "not a whole rate in millihertz")] {
             heading.step = Nanos(step);
             assert!(packed::check(&heading).unwrap_err().contains(why));
         }

@@ -58,7 +58,7 @@ impl OutputError {
     /// What to do about it.
     pub fn help(&self) -> Option<String> {
         match self {
-            Self::NoFolder { .. } => Some("make the folder first, or name another".to_owned()),
+            Self::NoFolder { .. } => Some("create the folder first, or name another".to_owned()),
             Self::IsFolder(_) => Some("name a file".to_owned()),
             Self::Ending { known, .. } => Some(format!("known endings: {known}")),
             Self::PackedInside(_) => Some("name it .parquet".to_owned()),
@@ -85,13 +85,11 @@ pub fn system_help(error: &io::Error) -> Option<&'static str> {
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
             Some("make room on that disk, or name a file on another")
         }
-        io::ErrorKind::PermissionDenied => {
-            Some("name a file in a folder that you may write to, or ask for the right to")
-        }
+        io::ErrorKind::PermissionDenied => Some("name a file in a folder that you may write to, or get permission"),
         io::ErrorKind::ReadOnlyFilesystem => Some("name a file on a disk that can be written to"),
-        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("look at the path: a folder in it is missing"),
-        io::ErrorKind::InvalidFilename => Some("take a shorter name"),
-        io::ErrorKind::FileTooLarge => Some("take a longer --step, a stretch with --from and --to, or another format"),
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("check the path: a folder in it is missing"),
+        io::ErrorKind::InvalidFilename => Some("use a shorter name"),
+        io::ErrorKind::FileTooLarge => Some("use a longer --step, a part with --from and --to, or another format"),
         _ => None,
     }
 }

@@ -73,16 +73,16 @@ impl<W: Write + Send> Changes for Packed<W> {
 /// Checks that packed samples can hold what is to be written; says why not.
 pub(super) fn check(heading: &Heading) -> Result<(), String> {
     if heading.step == Nanos(0) {
-        return Err("samples come at a step: write another format, and convert that with --step".to_owned());
+        return Err("samples need a step: write another format, and convert that with --step".to_owned());
     }
     if let Some(number) = heading.lines.iter().find(|line| line.number) {
-        return Err(format!("`{}` is a number, and samples hold levels: choose lines with --only", number.name));
+        return Err(format!("`{}` is a number, and samples hold levels: choose lines with --lines", number.name));
     }
     let names: Vec<String> = heading.lines.iter().map(|line| line.name.clone()).collect();
     sidecar::check_names(&names)?;
-    sidecar::rate_of(heading.step).map(drop).ok_or_else(|| {
-        format!("a step of {} makes no rate that is whole in millihertz: take another --step", heading.step)
-    })
+    sidecar::rate_of(heading.step)
+        .map(drop)
+        .ok_or_else(|| format!("a step of {} is not a whole rate in millihertz: use another --step", heading.step))
 }
 
 /// Writes what they mean into a file beside them.

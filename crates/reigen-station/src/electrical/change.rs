@@ -113,8 +113,8 @@ impl<'a> Change<'a> {
                 None => format!("use {ohms} there"),
             },
             Self::Remove(number) => match circuit.wired.parts.get(*number) {
-                Some(part) => format!("take out the {}", part.words()),
-                None => "take out the part".to_owned(),
+                Some(part) => format!("remove the {}", part.words()),
+                None => "remove the part".to_owned(),
             },
             Self::Common(common) => {
                 let rail = if *common == Common::Zero { "0 V" } else { "plus" };

@@ -212,7 +212,7 @@ fn check_line(circuits: &[&CircuitSummary<'_, '_>], found: &mut Vec<WiringFindin
     let words: Vec<String> =
         parts.iter().map(|(place, current)| format!("{} for {place}", Amperes(*current))).collect();
     let message = format!("{} through an output rated for {most}: it drives several terminals", Amperes(sum));
-    let remedy = "let the sensor drive one terminal, and use its point where another is needed";
+    let remedy = "wire the sensor to one terminal, and use its point elsewhere";
     let finding = Finding::error("too-much-current", first.name, message, remedy);
     found.push(WiringFinding::plain(finding.with_sum(format!("{} = {}", words.join(" + "), Amperes(sum)))));
 }

@@ -214,7 +214,7 @@ fn check_by_current(input: &Input<'_, '_>, found: &mut Vec<WiringFinding>) {
     let leaks = input.sensor.leakage.0 > 0.0;
     let (code, message) = match leaks {
         true => ("leakage", format!("the sensor's leakage of up to {} can keep the input on", input.sensor.leakage)),
-        false => ("never-off", "what is wired beside the sensor keeps the input on while it is open".to_owned()),
+        false => ("never-off", "the parts on its wire keep the input on while the sensor is open".to_owned()),
     };
     let sum = format!("{} flow into {words}, which is certainly off at {} and below", Amperes(into.most), Amperes(off));
     let finding =

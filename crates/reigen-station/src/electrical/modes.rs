@@ -145,7 +145,7 @@ pub(super) fn check_shared(circuits: &[Circuit<'_>], found: &mut Vec<WiringFindi
             continue;
         }
         let message = format!("the terminal `{}` is taken by `{}`", place.terminal, first.name);
-        let remedy = "give each wire a terminal of its own; points that look at one wire name the same line";
+        let remedy = "use a separate terminal for each wire; points that read one wire name the same line";
         found.push(WiringFinding::plain(Finding::error("terminal-twice", circuit.name, message, remedy)));
     }
 }

@@ -71,9 +71,10 @@ fn check_side(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFi
         (Some(Drives::Sourcing), Some(Rail::Plus)) => ("plus", "plus", "0 V"),
         _ => return,
     };
-    let message = format!("the output gives {gives}, and the load's other side is tied to {rail}: no current flows");
+    let message =
+        format!("the output gives {gives}, but the other side of the load is tied to {rail}: no current flows");
     let sum = format!("{gives} − {rail} = 0 V across the load, on or off");
-    let remedy = format!("tie the load's other side to {right}");
+    let remedy = format!("tie the other side of the load to {right}");
     found.push(WiringFinding::plain(Finding::error("load-side", loaded.name, message, &remedy).with_sum(sum)));
 }
 
@@ -91,7 +92,7 @@ fn check_kind(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFi
         return;
     };
     let remedy = match supply.alternating && load.has_diode() && group.supply.alternating {
-        true => "take out the diode, and fit an RC element or a varistor across the coil",
+        true => "remove the diode, and fit an RC element or a varistor across the coil",
         false => "put the load on a group of its own kind of supply, or on a relay between",
     };
     found.push(WiringFinding::plain(Finding::error("ac-dc", loaded.name, message, remedy)));
@@ -148,7 +149,7 @@ fn check_lamp(loaded: &Loaded<'_>, group: &OutputGroup, found: &mut Vec<WiringFi
     let Some(peak) = peak.filter(|peak| loaded.load.kind == LoadKind::Lamp && inrush.0 > peak.0 * (1.0 + 1e-9)) else {
         return;
     };
-    let message = format!("a cold lamp draws {inrush} for about 10 ms, and the terminal bears {peak}");
+    let message = format!("a cold lamp draws {inrush} for about 10 ms, and the terminal is rated for {peak}");
     let sum = match group.peak {
         Some(_) => format!("10 × {} = {inrush} > {peak}", loaded.current),
         None => format!("10 × {} = {inrush} > 4 × {}", loaded.current, peak * (1.0 / USUAL_PEAK)),

@@ -51,7 +51,7 @@ fn check_unused(card: &Card, group: &InputGroup, used: &HashSet<(&str, &str)>, f
             continue;
         }
         let subject = format!("{}.{terminal}", card.name);
-        let message = "unused, and no resistor holds it: it floats, chatters and draws current".to_owned();
+        let message = "unused and without a pull resistor: it floats, chatters and draws current".to_owned();
         let sum = format!("a pin without a pull may be anywhere between {} and {}", Volts(0.0), group.supply);
         let remedy = format!("connect it to 0 V through {}, or switch a pull on", Ohms(10e3));
         found.push(WiringFinding::plain(Finding::warning("unused-floating", &subject, message, &remedy).with_sum(sum)));

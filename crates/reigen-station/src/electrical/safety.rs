@@ -60,7 +60,7 @@ fn check_stop(point: &Point, wired: &Wired, by_being_on: bool, latch: Option<&st
     let message = format!("{what}, and its contact is {contact}: with a broken wire it never stops");
     let state = if by_being_on { "off" } else { "on" };
     let sum = format!(
-        "without current a {contact} contact reads {state}, as if nobody stopped (IEC 60204-1: stop by opening)"
+        "without current, a {contact} contact reads {state}, as if stop were not pressed (IEC 60204-1: stop by opening)"
     );
     let remedy = match by_being_on {
         true => "use the NC contact, and write contact = \"NC\"".to_owned(),

@@ -312,7 +312,7 @@ fn a_scenario_is_refused_at_its_place() {
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\ncrosstalk_chance = 1.5"), "1.5 | it must lie between 0 and 1"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'C'\nstuck = [{ from = '2 s', to = '1 s' }]"), "'1 s' | it ends before it begins"),
         (chain("['a', 'b']", "10 ms", ""), "['a', 'b'] | a register has eight points; `-` is an unused one"),
-        (chain("['a', 'a', '-', '-', '-', '-', '-', '-']", "10 ms", ""), "'a' | this point is there twice"),
+        (chain("['a', 'a', '-', '-', '-', '-', '-', '-']", "10 ms", ""), "'a' | this point is listed twice"),
         (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "80 us", ""), "'80 us' | the clocks of one poll take longer than the period"),
         (chain("['a', '-', '-', '-', '-', '-', '-', '-']", "1 ms", "presses = [{ point = 'b', at = '1 s', for = '1 s' }]"), "'b' | unknown point `b`"),
         (echo("every = '2 ms'"), "'2 ms' | the echo comes back after the next trigger"),

@@ -41,7 +41,7 @@ impl Capture {
             .given_if("at_hz", "at", self.at)
             .given_if("wanted_slowest_hz", "wanted slowest", self.slowest);
         if !(1..=64).contains(&self.bits) {
-            return contradiction(format!("a timer of {} bits: 1 to 64 can be", self.bits));
+            return contradiction(format!("a timer cannot have {} bits: use 1 to 64", self.bits));
         }
         let turn = libm::pow(2.0, f64::from(self.bits));
         let prescale = match (self.prescale, self.slowest) {

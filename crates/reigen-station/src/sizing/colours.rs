@@ -57,8 +57,8 @@ impl FromStr for Colour {
         let names: Vec<&str> = COLOURS.iter().map(|(name, ..)| *name).collect();
         Self::find(|(name, ..)| *name == spelt).ok_or_else(|| {
             match reigen_core::names::nearest(spelt, names.iter().copied()) {
-                Some(near) => format!("`{text}` is no colour of a band: did you mean `{near}`?"),
-                None => format!("`{text}` is no colour of a band: {}", reigen_core::names::list(&names)),
+                Some(near) => format!("`{text}` is not a band colour: did you mean `{near}`?"),
+                None => format!("`{text}` is not a band colour: {}", reigen_core::names::list(&names)),
             }
         })
     }

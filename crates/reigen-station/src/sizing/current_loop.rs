@@ -114,7 +114,7 @@ impl Loop {
                 (Some((full, span)), Some(shunt)) if current => Ok((span * (counts / full) / shunt).0),
                 (Some((full, span)), _) if !current => Ok((span * (counts / full)).0),
                 (Some(_), _) => needs("counts of a current", "the shunt"),
-                (None, _) => needs("counts", "the converter's full scale: its counts, and its span in volts"),
+                (None, _) => needs("counts", "full scale of the converter: its counts, and its span in volts"),
             },
         }
     }

@@ -108,7 +108,7 @@ impl Divider {
     ) -> Result<(Ohms, Ohms), SizingError> {
         if wanted >= self.supply || wanted.0 <= 0.0 {
             return contradiction(format!(
-                "a divider lies between 0 V and its supply: it cannot make {wanted} of {}",
+                "a divider gives less than its supply: it cannot make {wanted} from {}",
                 self.supply
             ));
         }

@@ -13,24 +13,24 @@ pub struct Drive {
     pub series: Option<Ohms>,
     /// The resistance of the pin's own output.
     pub output: Option<Ohms>,
-    /// What the pin bears.
+    /// What pin rating.
     pub most_current: Option<Amperes>,
     /// How far the resistor in the wire may be off.
     pub tolerance: Share,
 }
 
 impl Drive {
-    /// The current, what the resistor dissipates, and the resistor that the pin bears.
+    /// The current, what the resistor dissipates, and the resistor that pin rating.
     ///
     /// # Errors
-    /// Where there is no resistance at all and no current that the pin bears, or no voltage.
+    /// Where there is no resistance at all and no current that pin rating, or no voltage.
     pub fn work(&self) -> Result<SizingResult, SizingError> {
         let Share(part) = self.tolerance;
         let mut worked = SizingResult::new("drive", &["I = V / (R·(1−t) + R_pin) (Ohm's law)"])
             .given("supply_v", "supply", self.supply)
             .given_if("series_ohm", "resistor in the wire", self.series)
             .given_if("output_ohm", "the pin's own resistance", self.output)
-            .given_if("most_current_a", "the pin bears", self.most_current)
+            .given_if("most_current_a", "pin rating", self.most_current)
             .given("tolerance_percent", "tolerance", self.tolerance);
         if self.supply.0 <= 0.0 || self.most_current.is_some_and(|most| most.0 <= 0.0) {
             return contradiction("a supply and a current above zero are needed".to_owned());
@@ -39,7 +39,7 @@ impl Drive {
         if self.series.is_none() && self.output.is_none() && self.most_current.is_none() {
             return needs(
                 "drive",
-                "the resistor in the wire, the pin's own resistance, or the current that the pin bears",
+                "the resistor in the wire, the pin's own resistance, or the current that pin rating",
             );
         }
         let lowest = self.series.map_or(0.0, |ohms| ohms.0 * (1.0 - part));
@@ -55,8 +55,8 @@ impl Drive {
             }
             if let Some(most) = self.most_current {
                 worked.note(match current <= most {
-                    true => format!("the pin bears it: {current} of {most}"),
-                    false => format!("the pin does not bear it: {current}, and {most} are allowed"),
+                    true => format!("within the rating of the pin: {current} of {most}"),
+                    false => format!("too much for the pin: {current}, {most} allowed"),
                 });
             }
         }

@@ -46,7 +46,7 @@ impl Hysteresis {
             .given_if("wanted_fall_at_v", "wanted to fall at", self.wanted.map(|(_, fall)| fall));
         if self.output_low >= self.output_high {
             return contradiction(format!(
-                "the output's levels are the wrong way round: low {} and high {}",
+                "the levels of the output are in the wrong order: low {} and high {}",
                 self.output_low, self.output_high
             ));
         }
@@ -93,7 +93,7 @@ impl Hysteresis {
         let (swing, width) = (self.output_high - self.output_low, rise - fall);
         if width.0 <= 0.0 {
             return contradiction(format!(
-                "the thresholds are the wrong way round: it rises at {rise} and falls at {fall}"
+                "the thresholds are in the wrong order: it rises at {rise} and falls at {fall}"
             ));
         }
         if self.inverting && width >= swing {

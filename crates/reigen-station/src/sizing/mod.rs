@@ -168,9 +168,8 @@ impl SizingResult {
         self.find(key, format!("{part} dissipates up to"), power);
         match rating::standard(power) {
             Some(rating) => self.find(rating_key, format!("rating of {part}"), Amount::Plain(rating.0, "W".to_owned())),
-            None => {
-                self.note(format!("{part} dissipates {power}: no standard resistor up to 2 W bears that at half load"))
-            }
+            None => self
+                .note(format!("{part} dissipates {power}: no standard resistor up to 2 W carries that at half load")),
         }
     }
 

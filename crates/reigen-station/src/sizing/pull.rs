@@ -137,7 +137,7 @@ impl Pull {
     fn check_levels(&self) -> Result<(), SizingError> {
         match (self.high_above, self.low_below) {
             (Some(high), Some(low)) if low >= high => {
-                contradiction(format!("the thresholds are the wrong way round: low below {low} and high above {high}"))
+                contradiction(format!("the thresholds are in the wrong order: low below {low} and high above {high}"))
             }
             (_, Some(low)) if self.to == PullTo::Plus && self.drop >= low => contradiction(format!(
                 "the output leaves {} on the line, and the input is low only below {low}: no resistor helps",

@@ -50,7 +50,7 @@ impl Registers {
             worked.find("slowest_scan_s", "scan not above", shortest);
             if frame >= shortest {
                 worked.note(format!(
-                    "a frame takes {frame}, and pulses of {shortest} are lost: use a faster clock or two chains"
+                    "a frame takes {frame}, so pulses of {shortest} are lost: use a faster clock or two chains"
                 ));
             }
         }

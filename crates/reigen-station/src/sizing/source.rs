@@ -29,7 +29,7 @@ impl Source {
                 .given("current_a", "current of the load", self.current)
                 .given_if("at_a", "another load", self.at);
         if self.current.0 <= 0.0 {
-            return contradiction("a load draws a current above zero".to_owned());
+            return contradiction("the current of a load must be above zero".to_owned());
         }
         let lost = self.idle - self.loaded;
         if lost.0 <= 0.0 {

@@ -46,7 +46,7 @@ impl SpeedGiven {
         }
         let (slow, fast) = (self.from.pulses(pulses), self.to.pulses(pulses));
         if slow > fast {
-            return contradiction(format!("the speeds are the wrong way round: from {} to {}", self.from, self.to));
+            return contradiction(format!("the speeds are in the wrong order: from {} to {}", self.from, self.to));
         }
         let rpm = |words: f64| super::Amount::Plain(words, "rpm".to_owned());
         let mut worked = SizingResult::new("speed", &FORMULAS)

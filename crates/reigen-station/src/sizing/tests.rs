@@ -70,7 +70,7 @@ fn an_rc_filter_is_sized_by_its_exponentials() {
     refused(Rc { levels: None, ..rc() }.work(), "rc needs a capacitance, or a bounce with supply and both thresholds");
     refused(
         Levels::new(Volts(5.0), Volts(1.5), Volts(3.0)).map(|_| SizingResult::new("", &[])).map_err(Into::into),
-        "the thresholds are the wrong way round: it falls at 3 V and rises at 1.5 V, and must rise above where it falls",
+        "the thresholds are in the wrong order: it falls at 3 V and rises at 1.5 V, and must rise above where it falls",
     );
 }
 
@@ -106,7 +106,7 @@ fn a_divider_is_sized_loaded_or_not() {
     found(Divider { output: Some(Volts(3.3)), ..divider() }.work(), &[("exact_ohm", 1594.2), ("bottom_ohm", 1600.0)]);
     refused(
         Divider { output: Some(Volts(30.0)), ..divider() }.work(),
-        "a divider lies between 0 V and its supply: it cannot make 30 V of 24 V",
+        "a divider gives less than its supply: it cannot make 30 V from 24 V",
     );
     refused(
         Divider { output: Some(Volts(3.3)), load: Some(Ohms(1e3)), ..divider() }.work(),
@@ -148,7 +148,7 @@ fn a_pull_lies_between_leakage_and_current() {
     );
     refused(
         Pull { high_above: Some(Volts(1.0)), ..pull() }.work(),
-        "the thresholds are the wrong way round: low below 1.5 V and high above 1 V",
+        "the thresholds are in the wrong order: low below 1.5 V and high above 1 V",
     );
 }
 
@@ -196,7 +196,7 @@ fn a_driven_pin_a_source_and_a_chain_by_hand() {
     );
     refused(
         Drive { series: None, output: None, most_current: None, ..drive }.work(),
-        "drive needs the resistor in the wire, the pin's own resistance, or the current that the pin bears",
+        "drive needs the resistor in the wire, the pin's own resistance, or the current that pin rating",
     );
     // 0.6 V at 100 mA: 6 Ω; 24 / 6 = 4 A; 3 V less at 500 mA.
     let source = Source { idle: Volts(24.0), loaded: Volts(23.4), current: Amperes(0.1), at: Some(Amperes(0.5)) };
@@ -221,7 +221,7 @@ fn a_capture_timer_is_sized_by_its_tick() {
     found(timer.work(), &[("tick_s", 1e-5), ("wrap_s", 0.65536), ("slowest_hz", 1.52590), ("resolution_hz", 0.016)]);
     let wanted = Capture { prescale: None, slowest: Some(Hertz(1.0)), at: None, ..timer };
     found(wanted.work(), &[("prescale", 733.0), ("prescale_power_of_two", 1024.0)]);
-    refused(Capture { bits: 0, ..timer }.work(), "a timer of 0 bits: 1 to 64 can be");
+    refused(Capture { bits: 0, ..timer }.work(), "a timer cannot have 0 bits: use 1 to 64");
     refused(Capture { prescale: Some(0), ..timer }.work(), "a prescaler of 0 stops the clock");
 }
 
@@ -270,7 +270,7 @@ fn a_speed_is_sized_by_what_one_count_is_worth() {
     assert!(worked.notes.iter().any(|note| note.contains("not every reading")), "{:?}", worked.notes);
     refused(SpeedGiven { pulses_per_rev: 0.0, ..speed() }.work(), "`pulses_per_rev` must be above zero");
     let turned = SpeedGiven { from: Speed::Rpm(200.0), ..speed() };
-    refused(turned.work(), "the speeds are the wrong way round: from 200 rpm to 130 rpm");
+    refused(turned.work(), "the speeds are in the wrong order: from 200 rpm to 130 rpm");
 }
 
 fn tension(known: KnownEnd) -> Loop {
@@ -327,7 +327,7 @@ fn a_comparator_switches_where_its_currents_balance() {
     found(comparator(true).work(), &[("rise_at_v", 2.7273), ("fall_at_v", 2.2727)]);
     let turned =
         Hysteresis { input: None, reference: None, wanted: Some((Volts(2.0), Volts(3.0))), ..comparator(false) };
-    refused(turned.work(), "the thresholds are the wrong way round: it rises at 2 V and falls at 3 V");
+    refused(turned.work(), "the thresholds are in the wrong order: it rises at 2 V and falls at 3 V");
 }
 
 fn bands(text: &str) -> Vec<Colour> {
@@ -359,7 +359,7 @@ fn bands_are_read_by_the_standards_table() {
     ] {
         refused(Colours::Bands(bands(text)).work(), message);
     }
-    assert_eq!("viole".parse::<Colour>(), Err("`viole` is no colour of a band: did you mean `violet`?".to_owned()));
+    assert_eq!("viole".parse::<Colour>(), Err("`viole` is not a band colour: did you mean `violet`?".to_owned()));
     let fine = Colours::Value { resistance: Ohms(12_345.0), tolerance: Share(0.01) };
     refused(fine.work(), "a resistor has three digits at most: the nearest to it is 12.3 kΩ");
 }

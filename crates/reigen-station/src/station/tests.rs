@@ -109,7 +109,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
             debounced(
                 "{ method = 'rc', resistance = '1k', capacitance = '1uF', supply = '5 V', rise_at = '1 V', fall_at = '2 V' }",
             ),
-            "'1 V' | the thresholds are the wrong way round: it falls at 2 V and rises at 1 V, and must rise above where it falls",
+            "'1 V' | the thresholds are in the wrong order: it falls at 2 V and rises at 1 V, and must rise above where it falls",
         ),
         (
             format!("{input}catch = true"),

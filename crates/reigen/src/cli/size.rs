@@ -362,7 +362,7 @@ pub(crate) struct DriveArguments {
     /// The resistance of the pin's own output
     #[arg(long, value_name = "R")]
     output: Option<Ohms>,
-    /// The current that the pin bears
+    /// The current that pin rating
     #[arg(long, value_name = "I")]
     most_current: Option<Amperes>,
     /// Tolerance of the resistor

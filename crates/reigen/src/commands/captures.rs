@@ -113,7 +113,7 @@ fn print(
     out: &mut Out,
 ) -> Result<(), Failure> {
     out.line(format!(
-        "{}: {}, a tick of {}, {} bits: a period of up to {} does not wrap twice",
+        "{}: {}, tick {}, {} bits: periods up to {} without wrapping twice",
         file.display(),
         counted(counts as u64, "capture"),
         engineering(told.tick_s, "s"),
@@ -154,22 +154,22 @@ fn print(
     out.line(format!("the timer wrapped {}", counted(told.captured.wraps, "time")))?;
     if told.captured.equal_neighbours > 0 {
         out.line(format!(
-            "{} equal to the one before: a whole turn of the timer, or nothing; no reading",
+            "{} equal to the previous one: a full turn of the timer, or nothing; no reading",
             counted(told.captured.equal_neighbours, "capture")
         ))?;
     }
     if let Some(held) = &told.reference {
         out.line(format!(
-            "against {} Hz: the mean is off by {} ({} %), a single reading by up to {}",
+            "compared with {} Hz: mean off by {} ({} %), single readings by up to {}",
             significant(held.reference_hz),
             engineering(held.error_hz, "Hz"),
             significant(held.error_percent),
             engineering(held.worst_error_hz, "Hz"),
         ))?;
         out.line(match held.within_resolution {
-            true => "→ every reading is off by no more than its own resolution".to_owned(),
+            true => "→ every reading is within its resolution".to_owned(),
             false => format!(
-                "→ {} of {} off by more than their resolution: the clock, the signal, or the reference is not what it is said to be",
+                "→ {} of {} beyond their resolution: the clock, the signal or the reference is not as stated",
                 held.beyond_resolution,
                 counted(readings.len() as u64, "reading"),
             ),

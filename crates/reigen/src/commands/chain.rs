@@ -61,14 +61,14 @@ pub(crate) fn run(arguments: &ChainArguments, out: &mut Out) -> Result<(), Failu
 fn check_names(pressed: &[String]) -> Result<(), Failure> {
     let refuse = |message: String| Failure::Usage {
         message: format!("--pressed: {message}"),
-        help: "names as points have them, parted by commas, each once".to_owned(),
+        help: "point names, separated by commas, each once".to_owned(),
     };
     for (number, name) in pressed.iter().enumerate() {
         if !is_point_name(name) {
-            return Err(refuse(format!("`{name}` is no name of a point")));
+            return Err(refuse(format!("`{name}` is not a valid point name")));
         }
         if pressed.iter().take(number).any(|earlier| earlier == name) {
-            return Err(refuse(format!("`{name}` stands there twice")));
+            return Err(refuse(format!("`{name}` is listed twice")));
         }
     }
     Ok(())
@@ -178,9 +178,9 @@ fn print(told: &ChainReport<'_>, origin: Origin, out: &mut Out) -> Result<(), Fa
     let mut facts = Table::new(&["found", ""]);
     let chips = match chain.bits % 8 {
         0 => format!(" = {} of 8", counted(chain.bits / 8, "register")),
-        _ => ", which is no whole number of registers of 8".to_owned(),
+        _ => ", which is not a multiple of 8".to_owned(),
     };
-    let doubt = if chain.sure { "" } else { ": not sure, as data does not tell" };
+    let doubt = if chain.sure { "" } else { ": not certain from this data" };
     let rest = if chain.clock_rests_high { "high" } else { "low" };
     facts.add_row(["bits of a frame".to_owned(), format!("{}{chips}", chain.bits)]);
     facts.add_row(["frames".to_owned(), chain.frames.to_string()]);
@@ -201,7 +201,7 @@ fn print(told: &ChainReport<'_>, origin: Origin, out: &mut Out) -> Result<(), Fa
         let other: Vec<String> =
             other.map(|(clocks, frames)| format!("{} of {clocks}", counted(*frames, "frame"))).collect();
         out.line(format!(
-            "\n{} had other numbers of clocks: {}",
+            "\n{} had a different number of clocks: {}",
             counted(chain.odd_frames, "frame"),
             other.join(", ")
         ))?;

@@ -1,4 +1,4 @@
-//! `reigen check`: the wiring, before power goes on.
+//! `reigen check`: the wiring, before power-on.
 
 use crate::cli::CheckArguments;
 use crate::done::Completion;

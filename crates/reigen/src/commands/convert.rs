@@ -79,7 +79,7 @@ fn step(arguments: &ConvertArguments, format: Format, recording: &Recording) -> 
         (Some(Nanos(0)), _) => Err(usage("--step 0 s is no step", "such as --step 10us")),
         (None, Format::Packed) if recording.tick() == Nanos(1) => Err(usage(
             "packed samples come at a step, and the recording's times have none",
-            "say it: --step 10us; edges closer than that are lost",
+            "add --step 10us; edges closer than that are lost",
         )),
         (None, Format::Packed) => Ok(Some(recording.tick())),
         (step, _) => Ok(step),
@@ -128,7 +128,7 @@ fn findings(
     });
     let mut note = |code, message: String, help| findings.push(Finding::note(code, "convert", message, help));
     if done.met > 0 {
-        let message = format!("{} met the one before it in one step", counted(done.met, "edge"));
+        let message = format!("{} fell on the previous edge", counted(done.met, "edge"));
         note("met-in-one-step", message, "a finer --step keeps them apart");
     }
     if format == Format::Packed && done.late > 0 {

@@ -114,13 +114,13 @@ fn print_run(walk: &Walk, station: &StationFile, detail: &run::Detail, out: &mut
 }
 
 fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
-    out.line("A ropewalk lays rope and winds it onto spools: push buttons for start and stop, a guard door with a")?;
+    out.line("A rope-laying machine winds rope onto spools: push buttons for start and stop, a guard door with a")?;
     out.line("changeover contact, a Hall sensor that sees six magnets on the drum.")?;
-    out.line("\nBefore power goes on: will it work as it is wired?\n")?;
+    out.line("\nBefore power-on: will it work as it is wired?\n")?;
     out.line("$ reigen check station.toml")?;
     let station = StationFile::parse("station.toml".to_owned(), STATION.to_owned())?;
     check::print(&station, &reigen_station::electrical::check(&station.station), false, false, out)?;
-    out.line("\nThe doors' common goes to 0 V, the Hall sensor gets the board's own 3.3 V, the spare pin is tied:\n")?;
+    out.line("\nTie the common of the doors to 0 V, feed the Hall sensor with 3.3 V, and tie the spare pin:\n")?;
     for (from, to) in WIRING {
         out.line(format!("$ sed -i 's/{from}/{}/' station.toml", to.replace('\n', "\\n")))?;
     }
@@ -128,7 +128,7 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     let wired = mended(STATION, &WIRING);
     let station = StationFile::parse("station.toml".to_owned(), wired.clone())?;
     check::print(&station, &reigen_station::electrical::check(&station.station), false, false, out)?;
-    out.line("\nNow power goes on, and three more things are wrong. Two minutes of it, made by a scenario, so that the truth is known:\n")?;
+    out.line("\nNow with power on, three more things are wrong. Two minutes are simulated from a scenario, so the truth is known:\n")?;
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat is on the lines?\n")?;
     out.line("$ reigen survey recording.vcd")?;
@@ -137,8 +137,8 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;
     print_run(walk, &station, &run::Detail::default(), out)?;
-    out.line("\nThe door's two sides disagreed, so `guard_disagrees` went on: one of them sticks. But did the")?;
-    out.line("rest count right? The truth is known here, so it can be asked:\n")?;
+    out.line("\nThe contacts of the door disagreed, so `guard_disagrees` went on: one of them sticks. Did the")?;
+    out.line("rest count right? The truth is known here, so compare:\n")?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
     let stop = measured(walk, "PB_STOP", Contact::NormallyClosed)?;
@@ -147,25 +147,25 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
         "\nThe stop button is worn and bounces for longer than its debounce of 1 ms; one magnet is too weak to be",
     )?;
     out.line(
-        "seen at speed, so the speeds by it are low; the capstan's plug loses a pulse; the chain is polled too slowly",
+        "seen at speed, so its speeds read low; the plug of the capstan loses a pulse; the chain is polled too slowly",
     )?;
     out.line(
-        "for one press. The magnet wants glue and the door switch a new spring; the debounce is what a survey advises:\n",
+        "for one press. Fix the magnet and replace the door switch; the debounce is the one that a survey advises:\n",
     )?;
     out.line(format!("$ sed -i '/stop_button/,/debounce/ s/1 ms/{time}/' station.toml"))?;
     out.line("$ reigen run station.toml recording.vcd --truth truth.json")?;
     let long_enough = format!("time = \"{time}\"");
     let station = StationFile::parse("station.toml".to_owned(), mended(&wired, &[(TOO_SHORT, &long_enough)]))?;
     crate::tables::print_judgements(&walk.run(&station, true)?, out)?;
-    out.line("\nWhat the station expects of itself, held against the recording:\n")?;
+    out.line("\nCheck the recording against the expectations of the station:\n")?;
     out.line("$ reigen verify station.toml recording.vcd")?;
     verify::show(&station, &|| walk.recording(), out)?;
-    out.line("\nThe guard is not sound: its two sides disagree for longer than 50 ms. Why?\n")?;
+    out.line("\nThe guard is faulty: its two contacts disagree for longer than 50 ms. Why?\n")?;
     out.line("$ reigen why station.toml recording.vcd guard --at 50s")?;
     let guard = reigen_run::points::number_of(&station.station, "guard")?;
     let asked = WhyArguments { at: Some(50_000_000_000), most: 1, ..WhyArguments::default() };
     why::print(&why::why(&station, walk.recording()?, guard, &asked)?, out)?;
-    out.line("\nAnd what the operator sees at 100 s:\n")?;
+    out.line("\nWhat does the operator see at 100 s?\n")?;
     out.line("$ reigen run station.toml recording.vcd --display-at 100s")?;
     show_panel(walk, &station, out)?;
     out.line("\nTo try it yourself: reigen demo --into ropewalk")
@@ -185,13 +185,13 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
     out.line("$ reigen debounce recording.vcd --lines PB_START --asserted low")?;
     let start = measured(walk, "PB_START", Contact::NormallyOpen)?;
     debounce::print(&start, None, out)?;
-    out.line("\nIt is: 8 ms is what is advised. A press, the raw line over the clean point:\n")?;
+    out.line("\nYes, 8 ms is the advice. A press, with the raw line above the clean point:\n")?;
     out.line("$ reigen draw station.toml recording.vcd --points start_button --from 1.495s --to 1.515s")?;
     let (from, to) = (Some(1_495_000_000), Some(1_515_000_000));
     let point = reigen_run::points::number_of(&station.station, "start_button")?;
     let chosen = diagram::DiagramOptions { points: vec![point], from, to, ..diagram::DiagramOptions::default() };
     diagram::print(&diagram::diagram(station, walk.recording()?, &chosen)?, WIDTH, out)?;
-    out.line("\nWhy was its second edge thrown away?\n")?;
+    out.line("\nWhy was its second edge rejected?\n")?;
     out.line("$ reigen why station.toml recording.vcd start_button --edge 2")?;
     let asked = WhyArguments { edge: Some(2), most: 1, ..WhyArguments::default() };
     why::print(&why::why(station, walk.recording()?, point, &asked)?, out)

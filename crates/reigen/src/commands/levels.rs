@@ -113,20 +113,20 @@ fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) ->
     out.table(&rows)?;
     match hysteresis {
         Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
-        None => out.line("\nit does not switch both ways: ramp the voltage up and down again while recording")?,
+        None => out.line("\nit does not switch both ways: ramp the voltage up and down while recording")?,
     }
     if let Some(uncertainty) = uncertainty {
         out.line(format!(
-            "each threshold is known to ±{}: what the ramp moves between two readings of the input",
+            "each threshold ±{}: the ramp moves that far between two readings of the input",
             significant(*uncertainty)
         ))?;
     }
     if thresholds.is_uncertain() {
-        out.line("warning: that is more than a tenth of the hysteresis: ramp more slowly, or read the input faster")?;
+        out.line("warning: that is more than a tenth of the hysteresis: use a slower ramp, or read the input faster")?;
     }
     if *chattering_ramps > 0 {
         out.line(format!(
-            "it chattered on {}, with {} beyond the first: noise on the ramp, or too little hysteresis for it",
+            "it chattered on {}, with {} extra: noise on the ramp, or too little hysteresis",
             counted(*chattering_ramps, "ramp"),
             counted(*chatter_edges, "edge")
         ))?;

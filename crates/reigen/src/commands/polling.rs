@@ -116,8 +116,8 @@ fn chosen(arguments: &PollingArguments, station: &Station) -> Result<Vec<usize>,
     match numbers.iter().zip(&arguments.points).find(|(number, _)| !is_input(number)) {
         None => Ok(numbers),
         Some((_, name)) => Err(Failure::Usage {
-            message: format!("`{name}` is no input, and only inputs are polled"),
-            help: "leave --points out for all inputs and expander's points".to_owned(),
+            message: format!("`{name}` is not an input, and only inputs are polled"),
+            help: "omit --points for all inputs and points of expanders".to_owned(),
         }),
     }
 }
@@ -130,11 +130,11 @@ fn polled(kind: &dyn reigen_station::station::PointKind) -> bool {
 /// The period that is asked for.
 fn period(arguments: &PollingArguments) -> Result<Option<Nanos>, Failure> {
     let zero = |what: &str| Failure::Usage {
-        message: format!("{what} reads without end"),
-        help: "a period is above zero, such as --period 5ms".to_owned(),
+        message: format!("{what} must be above zero"),
+        help: "such as --period 5ms".to_owned(),
     };
     match (arguments.period, arguments.chain_bits.zip(arguments.clock)) {
-        (Some(Nanos(0)), _) => Err(zero("a period of zero")),
+        (Some(Nanos(0)), _) => Err(zero("the period must be above zero")),
         (Some(period), _) => Ok(Some(period)),
         (None, Some((bits, clock))) => {
             let nanos = (f64::from(bits) / clock.0 * 1e9).round();
@@ -159,12 +159,12 @@ const MOST_PERIOD_NS: f64 = 9_007_199_254_740_992.0;
 fn range(text: &str) -> Result<(Nanos, Nanos), Failure> {
     let wrong = |message: String| Failure::Usage { message, help: "such as --sweep 1ms..1s".to_owned() };
     let Some((from, to)) = text.split_once("..") else {
-        return Err(wrong(format!("--sweep: `{text}` is no range of periods")));
+        return Err(wrong(format!("--sweep: `{text}` is not a range of periods")));
     };
     let time = |text: &str| parse_time(text).map_err(|error| wrong(format!("--sweep: {error}")));
     let (from, to) = (time(from)?, time(to)?);
     match from {
-        Nanos(0) => Err(wrong("--sweep: a period of zero reads without end".to_owned())),
+        Nanos(0) => Err(wrong("--sweep: the period must be above zero".to_owned())),
         _ if from >= to => Err(wrong(format!("--sweep: {from} to {to} is in the wrong order"))),
         _ => Ok((from, to)),
     }
@@ -211,7 +211,7 @@ fn picture(
         MissedCurve { name: name.clone(), points: sweep(from, to, CURVE).into_iter().map(share).collect() }
     });
     PollingPicture {
-        title: "Pulses missed over the polling period, in the mean of all phases".to_owned(),
+        title: "Pulses missed over the polling period, mean of all phases".to_owned(),
         period,
         curves: curves.collect(),
     }
@@ -224,9 +224,7 @@ fn print(told: &PollingReport, periods: &[Nanos], out: &mut Out) -> Result<(), F
             1 => String::new(),
             readings => format!(", {readings} equal readings in a row"),
         };
-        out.line(format!(
-            "read every {period}{readings}, whatever the phase; a pulse is a time for which the input is on:"
-        ))?;
+        out.line(format!("read every {period}{readings}, at any phase; a pulse is one time that the input is on:"))?;
         out.line("")?;
         let mut rows = Table::new(&[
             "input",
@@ -259,9 +257,9 @@ fn print(told: &PollingReport, periods: &[Nanos], out: &mut Out) -> Result<(), F
         out.table(&rows)?;
         let still = told.inputs.iter().filter(|input| input.pulses == 0).count();
         if still > 0 {
-            out.line(format!("{still} more have no pulse in this recording"))?;
+            out.line(format!("{still} more inputs have no pulse in this recording"))?;
         }
-        out.line(format!("\nan edge is seen up to {period} late, half of that in the mean"))?;
+        out.line(format!("\nan edge is seen up to {period} late, half of that on average"))?;
     }
     if !periods.is_empty() {
         let names: Vec<&str> =
@@ -275,7 +273,7 @@ fn print(told: &PollingReport, periods: &[Nanos], out: &mut Out) -> Result<(), F
             });
             rows.add_row(std::iter::once(period.to_string()).chain(shares));
         }
-        out.line("share of pulses missed, in the mean of all phases; a pulse is a time for which the input is on:\n")?;
+        out.line("share of pulses missed, mean of all phases; a pulse is one time that the input is on:\n")?;
         out.table(&rows)?;
     }
     Ok(())

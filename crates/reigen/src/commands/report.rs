@@ -31,5 +31,5 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     let mut file = out.outputs().create(&arguments.output)?;
     file.write_all(text.as_bytes()).map_err(|error| file.explain(error))?;
     put_in_place([file.finish()?])?;
-    out.line(format!("{}: {} kB, to be opened in any browser", arguments.output.display(), text.len().div_ceil(1000)))
+    out.line(format!("{}: {} kB, open it in any browser", arguments.output.display(), text.len().div_ceil(1000)))
 }

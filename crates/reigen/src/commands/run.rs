@@ -123,7 +123,7 @@ fn readings(station: &Station, arguments: &RunArguments, origin: Origin) -> Resu
     }
     if arguments.every == Some(Nanos(0)) {
         return Err(Failure::Usage {
-            message: "--every 0 s never gets on".to_owned(),
+            message: "--every must be above zero".to_owned(),
             help: "such as --every 250ms".to_owned(),
         });
     }
@@ -158,11 +158,11 @@ fn states_at(
 /// Reads what really happened.
 fn read_truth(path: &Path) -> Result<TruthFile, Failure> {
     let text =
-        read_text(path, small_file::TextKind::Json, "--truth wants the file that `reigen simulate --truth` wrote")?;
+        read_text(path, small_file::TextKind::Json, "--truth needs the file that `reigen simulate --truth` wrote")?;
     serde_json::from_str(&text).map_err(|error| Failure::Unreadable {
         file: path.display().to_string(),
         why: error.to_string(),
-        help: "--truth wants the file that `reigen simulate --truth` wrote".to_owned(),
+        help: "--truth needs the file that `reigen simulate --truth` wrote".to_owned(),
     })
 }
 

@@ -14,13 +14,13 @@ use reigen_station::simulate::Simulation;
 /// Runs the command.
 pub(crate) fn run(arguments: &SimulateArguments, out: &Out) -> Result<(), Failure> {
     let name = arguments.scenario.display().to_string();
-    let source = read_text(&arguments.scenario, TextKind::Toml, "the argument is the scenario file")?;
+    let source = read_text(&arguments.scenario, TextKind::Toml, "the argument must be a scenario file")?;
     let scenario = parse(&name, &source)?;
     let end = arguments.length.unwrap_or(scenario.duration);
     if end == Nanos(0) {
         return Err(Failure::Usage {
-            message: "a recording of no length has nothing in it".to_owned(),
-            help: "give it a length: --for 10s, or duration = \"10 s\" in the scenario".to_owned(),
+            message: "the length of a recording must be above zero".to_owned(),
+            help: "set its length: --for 10s, or duration = \"10 s\" in the scenario".to_owned(),
         });
     }
     let format = Format::of_output(&arguments.output, Format::Vcd)?;

@@ -27,7 +27,7 @@ pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Fail
             let is_stream = arguments.recording.recordings.iter().any(|path| path == Path::new("-"));
             let recording = if is_stream { "RECORDING" } else { from };
             let next = match points {
-                0 => "complete what is commented out in it".to_owned(),
+                0 => "complete the lines that are commented out".to_owned(),
                 _ => format!("reigen run {path} {recording}"),
             };
             out.line(format!("\nwrote {path} with {}; next: {next}", counted(points as u64, "point")))

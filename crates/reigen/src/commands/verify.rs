@@ -26,7 +26,7 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Completi
     let expects = |point: &Point| matches!(point.kind, Kind::Expect(_));
     if !station.station.points.iter().any(expects) {
         return Err(Failure::Usage {
-            message: format!("{} expects nothing", station.name),
+            message: format!("{} has no expectations", station.name),
             help: "add such as [expect.lamp] with that = \"lamp\" and by = \"3 s\"".to_owned(),
         });
     }

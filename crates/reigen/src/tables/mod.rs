@@ -110,7 +110,7 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
     }
     let counts: Vec<_> = outcome.judgements.iter().filter(|(_, judgement)| judgement.error.is_none()).collect();
     if !counts.is_empty() {
-        let mut rows = Table::new(&["against the truth", "counted", "really", "source"]);
+        let mut rows = Table::new(&["compared with the truth", "counted", "really", "source"]);
         let at_rest = |judgement: &Judgement| (judgement.counted, judgement.really) == (Some(0), Some(0));
         let still = counts.iter().filter(|(_, judgement)| at_rest(judgement)).count() as u64;
         for (name, judgement) in counts.into_iter().filter(|(_, judgement)| !at_rest(judgement)) {
@@ -121,14 +121,15 @@ pub(crate) fn print_judgements(outcome: &Outcome, out: &mut Out) -> Result<(), F
         out.line("")?;
         out.table(&rows)?;
         if still > 0 {
-            out.line(format!("{} never went on, as it really was", counted(still, "more point")))?;
+            out.line(format!("{} never went on, as in truth", counted(still, "more point")))?;
         }
     }
     let errors =
         outcome.judgements.iter().filter_map(|(name, judgement)| Some((name, judgement, judgement.error.as_ref()?)));
     let errors: Vec<_> = errors.collect();
     if !errors.is_empty() {
-        let mut rows = Table::new(&["against the truth", "readings", "mean error", "largest", "resolution", "source"]);
+        let mut rows =
+            Table::new(&["compared with the truth", "readings", "mean error", "largest", "resolution", "source"]);
         for (name, judgement, error) in errors {
             let number = |value: f64| format!("{} {}", significant(value), error.unit).trim_end().to_owned();
             rows.add_row([

@@ -132,7 +132,7 @@ pub(crate) fn print(measured: &DebounceReport, true_count: Option<u64>, out: &mu
         print_bounce(measured, out)?;
     }
     if debounced.lockout_edges < cast::usize_from_u64(debounced.edges) {
-        out.line(format!("\nlockout is worked out from the first {} edges", debounced.lockout_edges))?;
+        out.line(format!("\nlockout is calculated from the first {} edges", debounced.lockout_edges))?;
     }
     print_plateaus(debounced, out)?;
     match true_count {

@@ -187,7 +187,7 @@ fn verdict<'a>(
 /// The tables of a run, under the headings that they belong to.
 fn sections(station: &StationFile, outcome: &Outcome) -> Vec<Section> {
     const TITLES: [(&str, &[&str]); 4] = [
-        ("Inputs, and the account of their edges", &["input", "chain", "word"]),
+        ("Inputs, and what became of their edges", &["input", "chain", "word"]),
         (
             "Counters and readings, with their resolution",
             &["counter", "encoder", "channels", "rate", "width", "analog"],

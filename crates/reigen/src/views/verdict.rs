@@ -20,8 +20,8 @@ pub(crate) fn verdict(outcome: &Outcome) -> String {
     let differing = outcome.judgements.values().filter(|judgement| !judgement.differences.is_empty()).count();
     let truth = match (outcome.judgements.len(), differing) {
         (0, _) => None,
-        (all, 0) => Some(format!("all {} as they really were", counted(all as u64, "point"))),
-        (all, differing) => Some(format!("{differing} of {} not as they really were", counted(all as u64, "point"))),
+        (all, 0) => Some(format!("all {} match the truth", counted(all as u64, "point"))),
+        (all, differing) => Some(format!("{differing} of {} differ from the truth", counted(all as u64, "point"))),
     };
     [expectations(held.len(), held.iter().filter(|held| !**held).count()), Some(findings(&outcome.findings)), truth]
         .into_iter()

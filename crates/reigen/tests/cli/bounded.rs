@@ -193,7 +193,7 @@ fn what_is_something_else_is_told_by_its_beginning() {
     for (command, said) in [
         ("check huge.vcd", "is a recording (VCD): the station comes first"),
         ("check /dev/zero", "is a recording"),
-        ("check large.toml", "more than 16 MB"),
+        ("check large.toml", "larger than 16 MB"),
         ("run station.toml recording.vcd --truth /dev/zero", "it is a recording"),
         ("rate --captures /dev/zero --clock 1MHz", "it is a recording"),
         ("draw station.toml recording.vcd --width 1000000000", "nothing can be drawn"),

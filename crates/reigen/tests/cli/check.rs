@@ -155,7 +155,7 @@ fn the_circuits_are_drawn_and_what_is_wrong_is_red() {
         ("check walk/station.toml --draw all.gif", "all.gif must end in .svg or .png"),
         ("check walk/station.toml --draw all.svg --points start_buton", "the station has no point `start_buton`"),
         ("check walk/station.toml --draw all.svg --points spool_turns", "there is no circuit to draw"),
-        ("check walk/station.toml --draw walk/station.toml", "would be written over"),
+        ("check walk/station.toml --draw walk/station.toml", "would overwrite"),
     ] {
         let said = place.reigen(command);
         assert_eq!(said.code, 2, "{command}: {}", said.whole());

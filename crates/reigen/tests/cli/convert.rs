@@ -132,7 +132,7 @@ fn what_a_format_cannot_hold_is_told_or_refused() {
     // A name with a space in it is named with a quote.
     let mut command = place.command("convert spaces.csv o.bin --step 1ms --only");
     let told = command.arg("PB START").output().unwrap();
-    assert!(String::from_utf8_lossy(&told.stdout).contains("1 edge met the one before it in one step"), "{told:?}");
+    assert!(String::from_utf8_lossy(&told.stdout).contains("1 edge fell on the previous edge"), "{told:?}");
     assert_eq!(std::fs::read(place.path("o.bin")).unwrap().len(), 10);
     assert!(place.read("o.bin.toml").contains("sample_rate = \"1 kHz\""));
 }

@@ -1,4 +1,4 @@
-//! Encoders through the program: positions against the truth, faults by their names, what is refused.
+//! Encoders through the program: positions compared with the truth, faults by their names, what is refused.
 
 use crate::support::Place;
 
@@ -92,7 +92,7 @@ fn homing_through_inputs_and_what_follows_from_an_encoder() {
     assert_eq!(told["bits"]["back"]["rising"].as_u64(), Some(1));
     assert_eq!((told["bits"]["far"]["rising"].as_u64(), told["bits"]["fast"]["rising"].as_u64()), (Some(1), Some(1)));
     let at = place.reigen("why home.toml r.vcd e --at 1s");
-    assert!(at.stdout.contains("not zeroed yet, so its position is unknown"), "{}", at.stdout);
+    assert!(at.stdout.contains("not homed yet, so its position is unknown"), "{}", at.stdout);
     assert_eq!(place.reigen("draw home.toml r.vcd --points e,far -o e.svg").code, 0);
     assert!(place.read("e.svg").contains("e.speed"));
 }

@@ -68,8 +68,8 @@ fn the_order_of_a_chain_is_found_from_the_order_of_pressing() {
     }
     for (asked, message) in [
         ("--pressed one", "1 names for 3 bits that changed"),
-        ("--pressed one,two,two", "`two` stands there twice"),
-        ("--pressed One,two,three", "`One` is no name"),
+        ("--pressed one,two,two", "`two` is listed twice"),
+        ("--pressed One,two,three", "`One` is not a valid point name"),
         ("--load LD --clock CK --data CK", "three lines"),
         ("--load LD --clock CK --data NONE", "`NONE`"),
     ] {
@@ -91,7 +91,7 @@ fn what_is_wrong_with_a_chain_is_told_by_its_name() {
     let one_chip = format!("[expander.c]\n{LINES}registers = [['a','b','c1','d','e','f','g','h']]\n");
     assert_eq!(codes(&one_chip), ["bad-frames"]);
     let said = place(&one_chip).reigen("why station.toml r.vcd c");
-    assert!(said.stdout.contains("a bad frame: 16 clocks"), "{}", said.stdout);
+    assert!(said.stdout.contains("bad frame: 16 clocks"), "{}", said.stdout);
 }
 
 #[test]
@@ -117,10 +117,10 @@ fn polling_is_exact_over_all_phases() {
     let chain = place.reigen("polling station.toml r.vcd --chain-bits 16 --clock 125kHz --json").json();
     assert_eq!(chain["period_ns"].as_u64(), Some(128_000));
     for (asked, message) in [
-        ("--period 0s", "a period of zero"),
+        ("--period 0s", "the period must be above zero"),
         ("", "--period"),
         ("--chain-bits 16", "--clock"),
-        ("--sweep 5ms", "no range"),
+        ("--sweep 5ms", "not a range"),
         ("--sweep 5ms..1ms", "wrong order"),
         ("--period 1ms --points q", "no point `q`"),
     ] {

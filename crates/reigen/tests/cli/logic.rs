@@ -135,5 +135,5 @@ fn what_cannot_be_is_refused_at_its_place() {
     insta::assert_snapshot!(said);
     let none = place("").reigen("verify station.toml ab.csv");
     assert_eq!(none.code, 2);
-    assert!(none.stderr.contains("expects nothing"), "{}", none.stderr);
+    assert!(none.stderr.contains("has no expectations"), "{}", none.stderr);
 }

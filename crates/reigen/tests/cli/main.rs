@@ -15,6 +15,7 @@ mod examples;
 mod expand;
 mod guide;
 mod home;
+mod language;
 mod logic;
 mod measure;
 #[cfg(unix)]

@@ -166,7 +166,7 @@ fn what_cannot_be_measured_is_refused_with_place_and_remedy() {
     }
     let place = place(RATE);
     for (asked, message) in [
-        ("--every 0s", "never gets on"),
+        ("--every 0s", "must be above zero"),
         ("--watch q", "no point `q`"),
         ("--watch p", "`p` is not a number"),
         ("--watch r --speed 0", "no pace"),

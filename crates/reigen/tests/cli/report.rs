@@ -54,7 +54,7 @@ fn a_report_that_cannot_be_written_is_refused() {
     let place = Place::with_demo();
     for (arguments, message) in [
         ("recording.vcd -o nowhere/r.html", "there is no folder nowhere"),
-        ("recording.vcd -o station.toml", "would be written over"),
+        ("recording.vcd -o station.toml", "would overwrite"),
         ("recording.vcd -o r.html --points drum_hal", "the station has no point `drum_hal`"),
         ("absent.vcd -o r.html", "absent.vcd: No such file"),
     ] {

@@ -149,7 +149,7 @@ fn a_damaged_or_cut_archive_is_refused_with_its_place() {
         place.write(name, &bytes[..bytes.len() / 2]);
         let cut = place.reigen(&format!("survey {name}"));
         assert_eq!(cut.code, 2);
-        assert!(cut.stderr.contains(" file is cut off near its byte ") && cut.stderr.contains("copy it once more"));
+        assert!(cut.stderr.contains(" file is cut off near its byte ") && cut.stderr.contains("copy it again"));
         let mut damaged = bytes.clone();
         damaged[bytes.len() / 2..].iter_mut().for_each(|byte| *byte ^= 0x55);
         place.write(name, damaged);

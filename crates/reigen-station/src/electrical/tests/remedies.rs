@@ -96,8 +96,8 @@ impl Bench {
                 text if text.starts_with("switch the card's pull-up on") => mended.pull.as_mut()?.1 = true,
                 text if text.starts_with("switch the card's pull-up off") => mended.pull.as_mut()?.1 = false,
                 text if text.starts_with("wire the other side of the contact") => {}
-                text if text.starts_with("take out the ") => {
-                    let taken = mended.part(text.trim_start_matches("take out the "))?;
+                text if text.starts_with("remove the ") => {
+                    let taken = mended.part(text.trim_start_matches("remove the "))?;
                     mended.wire.remove(taken);
                 }
                 text if text.starts_with("replace the ") => {

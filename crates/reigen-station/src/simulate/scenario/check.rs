@@ -168,7 +168,7 @@ impl Check {
                     self.errors.push(StationError { kind, span: point.span() });
                 }
                 if name != UNUSED && points.contains(name) {
-                    self.refuse(point.span(), "this point is there twice");
+                    self.refuse(point.span(), "this point is listed twice");
                 }
                 points.push(if name == UNUSED { String::new() } else { name.clone() });
             }

@@ -134,7 +134,7 @@ pub(crate) fn worked(
         })
         .collect();
     let title = title(station, &outcome.recording, origin, outcome.from, outcome.to);
-    let title = if marked { title } else { format!("{title} (too many edges were thrown away to mark each)") };
+    let title = if marked { title } else { format!("{title} (too many rejected edges to mark each)") };
     let until = outcome.to.max(outcome.from + Nanos(1));
     Ok((Diagram { title, from: outcome.from, until, origin, rows }, outcome))
 }

@@ -69,7 +69,7 @@ fn of_expander(expander: &ExpanderSummary, origin: Origin) -> Vec<String> {
     let mut lines = vec![format!("{frames} of {} clocks so far, {} of them bad", expander.bits, expander.bad_frames)];
     lines.extend(expander.bad.last().map(|bad| {
         let at = place(origin.file_time_ns(bad.at));
-        format!("the last bad one ended at {at} with {}, and its points kept their state", counted(bad.clocks, "clock"))
+        format!("the last bad one ended at {at} with {}; its points kept their state", counted(bad.clocks, "clock"))
     }));
     lines
 }
@@ -86,8 +86,8 @@ fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {
     let mut lines = Vec::new();
     let counts = format!("{} up and {} down", encoder.forward, encoder.backward);
     let since = match encoder.homings.last() {
-        Some(homing) => format!("{counts} since the start; zeroed last at {}", time(homing.at)),
-        None if encoder.wants_zero => format!("{counts}, but not zeroed yet, so its position is unknown"),
+        Some(homing) => format!("{counts} since the start; last homed at {}", time(homing.at)),
+        None if encoder.wants_zero => format!("{counts}, not homed yet, so its position is unknown"),
         None => counts,
     };
     lines.push(since);
@@ -102,14 +102,11 @@ fn of_encoder(encoder: &EncoderSummary, origin: Origin) -> Vec<String> {
     }
     if let Some(at) = encoder.last_illegal {
         let often = counted(encoder.illegal, "time");
-        lines.push(format!(
-            "both channels changed at once {often}, last at {}: what was counted there is lost",
-            time(at)
-        ));
+        lines.push(format!("both channels changed at once {often}, last at {}: counts were lost there", time(at)));
     }
     lines.extend(encoder.missing.last().map(|missing| {
         let Missing { from, at, counts, expected } = *missing;
-        format!("between the marks at {} and {} came {counts} counts of {expected}", time(from), time(at))
+        format!("between the marks at {} and {} there were {counts} counts instead of {expected}", time(from), time(at))
     }));
     lines
 }

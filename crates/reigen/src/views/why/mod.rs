@@ -288,7 +288,7 @@ impl ScanCount {
         let period = self.times.period;
         match i64::try_from(self.count) == Ok(total) {
             true => String::new(),
-            false => format!("\ncounted at every scan of {period} while its bit is on, it would be {}", self.count),
+            false => format!("\ncounting every scan of {period} while its bit is on would give {}", self.count),
         }
     }
 }
@@ -302,7 +302,7 @@ fn what_happened(what: EventKind, unit: &str) -> String {
         EventKind::Value(value) => format!("became {value}"),
         EventKind::Reading(Real(value)) => format!("read {} {unit}", resolved(value, None)).trim_end().to_owned(),
         EventKind::BadFrame(clocks) => {
-            format!("a bad frame: {}, and its points kept their state", counted(clocks, "clock"))
+            format!("bad frame: {}; its points kept their state", counted(clocks, "clock"))
         }
         EventKind::NotCounted(why) => format!("not counted: {}", why.word()),
     }
@@ -314,7 +314,8 @@ fn head_of(station: &StationFile, point: &Point) -> String {
         .iter()
         .map(|(key, bit)| format!("{key} = {}", station.source.get(bit.span.clone()).unwrap_or_default()))
         .collect();
-    format!("{} is {}, {}", point.name, point.kind.what(), parts.join(", "))
+    let parts: Vec<String> = std::iter::once(format!("{} is {}", point.name, point.kind.what())).chain(parts).collect();
+    parts.join(", ")
 }
 
 fn sums_of(summary: Option<&PointSummary>) -> String {
@@ -498,7 +499,7 @@ impl ReasonTree<'_> {
         let shown = found.map(|(value, since)| (format!("{} {unit}", in_words(value)).trim_end().to_owned(), since));
         match shown {
             Some((value, since)) => format!("{value}, {}", self.since(since)),
-            _ => "unknown: it has not started".to_owned(),
+            _ => "unknown: not started yet".to_owned(),
         }
     }
 
