@@ -22,7 +22,7 @@ pub struct CurvePicture<'a> {
 
 const LEFT: i32 = 90;
 const RIGHT: i32 = 30;
-const TOP: i32 = 60;
+const TOP: i32 = 80;
 const BOTTOM: i32 = 70;
 
 /// The scales of the picture.
@@ -69,11 +69,9 @@ impl Drawing for CurvePicture<'_> {
         for (method, colour) in self.methods.iter().zip([theme.on, theme.second]).rev() {
             draw_curve(pen, method, &scale, colour)?;
         }
-        let legend =
-            [scale.times.right - 340, TOP, scale.times.right, TOP + 8 + 20 * cast::i32_from_usize(self.methods.len())];
-        pen.fill(legend, theme.ground)?;
         for (number, (method, colour)) in self.methods.iter().zip([theme.on, theme.second]).enumerate() {
-            let y = TOP + 10 + 20 * cast::i32_from_usize(number);
+            // Above the curves, so that it hides none.
+            let y = TOP - 38 + 20 * cast::i32_from_usize(number);
             pen.fill([scale.times.right - 330, y - 2, scale.times.right - 306, y + 2], colour)?;
             let words = match method.plateau {
                 Some(plateau) => format!("{}: {} with {}", method.name, plateau.count, method.time),

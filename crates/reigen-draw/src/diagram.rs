@@ -57,7 +57,8 @@ pub struct Diagram {
 }
 
 const LEFT: i32 = 170;
-const RIGHT: i32 = 24;
+/// Room for the labels of levels.
+const RIGHT: i32 = 60;
 const TOP: i32 = 44;
 const BOTTOM: i32 = 66;
 /// A row needs this height at least, and takes this at most.

@@ -94,7 +94,7 @@ impl NumberRow {
             // A label that would lie on the one below is left out.
             if labelled.is_none_or(|last| last - y(level) >= cast::i32_from_u32(LABEL)) {
                 labelled = Some(y(level));
-                pen.text(&significant(level), (right - 4, y(level) - 7), LABEL, Align::Right, theme.faint)?;
+                pen.text(&significant(level), (right + 6, y(level)), LABEL, Align::Left, theme.faint)?;
             }
         }
         let mut last: Option<i32> = None;

@@ -1,5 +1,6 @@
 //! The few strokes that pictures are made of, on any of the backends.
 
+use ab_glyph::{Font, FontRef, PxScale, ScaleFont, point};
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::FontStyle;
@@ -45,16 +46,24 @@ pub(crate) fn fitted(text: &str, size: u32, room: i32) -> Cow<'_, str> {
 /// A backend's error, in words.
 pub type Stroke = Result<(), String>;
 
-fn words<T, E: std::fmt::Display>(result: Result<T, E>) -> Stroke {
-    result.map(drop).map_err(|error| error.to_string())
+fn words<T, E: std::fmt::Display>(result: Result<T, E>) -> Result<T, String> {
+    result.map_err(|error| error.to_string())
+}
+
+/// How a text is set.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Letters {
+    size: u32,
+    align: Align,
+    colour: RGBColor,
 }
 
 /// What a pen draws on: pixels, or lines that scale.
-trait Canvas {
+pub(crate) trait Canvas {
     fn rectangle(&self, corners: [(i32, i32); 2], colour: RGBAColor) -> Stroke;
     fn path(&self, points: Vec<(i32, i32)>, colour: RGBAColor, width: u32) -> Stroke;
     fn shape(&self, points: Vec<(i32, i32)>, colour: RGBAColor) -> Stroke;
-    fn text(&self, text: &str, at: (i32, i32), style: &TextStyle<'_>) -> Stroke;
+    fn text(&self, text: &str, at: (i32, i32), letters: Letters) -> Stroke;
 }
 
 impl<DB: DrawingBackend> Canvas for DrawingArea<DB, Shift> {
@@ -70,8 +79,86 @@ impl<DB: DrawingBackend> Canvas for DrawingArea<DB, Shift> {
         words(self.draw(&Polygon::new(points, colour)))
     }
 
-    fn text(&self, text: &str, at: (i32, i32), style: &TextStyle<'_>) -> Stroke {
-        words(self.draw(&Text::new(text.to_owned(), at, style.clone())))
+    fn text(&self, text: &str, at: (i32, i32), letters: Letters) -> Stroke {
+        let side = match letters.align {
+            Align::Left => HPos::Left,
+            Align::Centre => HPos::Center,
+            Align::Right => HPos::Right,
+        };
+        let style = TextStyle::from((FONT, cast::i32_from_u32(letters.size)).into_font())
+            .color(&letters.colour)
+            .pos(Pos::new(side, VPos::Center));
+        words(self.draw(&Text::new(text.to_owned(), at, style)))
+    }
+}
+
+/// Pixels, with letters of our own: the backend's stand on whole pixels, which sets them unevenly.
+pub(crate) struct PixelCanvas<'a, DB: DrawingBackend> {
+    area: &'a DrawingArea<DB, Shift>,
+    font: FontRef<'static>,
+}
+
+impl<'a, DB: DrawingBackend> PixelCanvas<'a, DB> {
+    /// A canvas on an area of pixels.
+    ///
+    /// # Errors
+    /// Where the font cannot be read.
+    pub(crate) fn new(area: &'a DrawingArea<DB, Shift>) -> Result<Self, String> {
+        Ok(Self { area, font: words(FontRef::try_from_slice(notosans::REGULAR_TTF))? })
+    }
+}
+
+/// Half of the height of small letters, as a share of the size: so far below its point a text's baseline lies.
+const HALF_LETTER: f32 = 0.27;
+
+impl<DB: DrawingBackend> Canvas for PixelCanvas<'_, DB> {
+    fn rectangle(&self, corners: [(i32, i32); 2], colour: RGBAColor) -> Stroke {
+        Canvas::rectangle(self.area, corners, colour)
+    }
+
+    fn path(&self, points: Vec<(i32, i32)>, colour: RGBAColor, width: u32) -> Stroke {
+        Canvas::path(self.area, points, colour, width)
+    }
+
+    fn shape(&self, points: Vec<(i32, i32)>, colour: RGBAColor) -> Stroke {
+        Canvas::shape(self.area, points, colour)
+    }
+
+    fn text(&self, text: &str, (x, y): (i32, i32), letters: Letters) -> Stroke {
+        // Sizes are those of the em square, and the font's scale is that of its whole height.
+        let em = self.font.units_per_em().map_or(1.0, |em| self.font.height_unscaled() / em);
+        let size = letters.size as f32;
+        let font = self.font.as_scaled(PxScale::from(size * em));
+        let (mut caret, mut before, mut placed) = (0.0, None, Vec::new());
+        for letter in text.chars() {
+            let id = font.glyph_id(letter);
+            caret += before.map_or(0.0, |before| font.kern(before, id));
+            placed.push((id, caret));
+            caret += font.h_advance(id);
+            before = Some(id);
+        }
+        let left = match letters.align {
+            Align::Left => 0.0,
+            Align::Centre => caret / 2.0,
+            Align::Right => caret,
+        };
+        let start = point(x as f32 - left, y as f32 + size * HALF_LETTER);
+        for (id, along) in placed {
+            let glyph = id.with_scale_and_position(font.scale(), point(start.x + along, start.y));
+            let Some(outline) = font.outline_glyph(glyph) else { continue };
+            let corner = outline.px_bounds().min;
+            let (left, top) = (cast::i32_from_f64(f64::from(corner.x)), cast::i32_from_f64(f64::from(corner.y)));
+            let mut drawn = Ok(());
+            outline.draw(|column, row, cover| {
+                let at = (left + cast::i32_from_u32(column), top + cast::i32_from_u32(row));
+                let colour = letters.colour.mix(f64::from(cover.clamp(0.0, 1.0)));
+                if drawn.is_ok() && cover > 0.0 {
+                    drawn = words(self.area.draw_pixel(at, &colour));
+                }
+            });
+            drawn?;
+        }
+        Ok(())
     }
 }
 
@@ -79,9 +166,9 @@ impl<DB: DrawingBackend> Canvas for DrawingArea<DB, Shift> {
 pub struct Pen<'a>(&'a dyn Canvas);
 
 impl<'a> Pen<'a> {
-    /// A pen on an area of a backend.
-    pub(crate) fn new<DB: DrawingBackend>(area: &'a DrawingArea<DB, Shift>) -> Self {
-        Self(area)
+    /// A pen on a canvas.
+    pub(crate) fn new(canvas: &'a dyn Canvas) -> Self {
+        Self(canvas)
     }
 
     /// A filled rectangle.
@@ -106,14 +193,6 @@ impl<'a> Pen<'a> {
 
     /// A text whose middle is at the height of its point.
     pub fn text(&self, text: &str, at: (i32, i32), size: u32, align: Align, colour: RGBColor) -> Stroke {
-        let side = match align {
-            Align::Left => HPos::Left,
-            Align::Centre => HPos::Center,
-            Align::Right => HPos::Right,
-        };
-        let style = TextStyle::from((FONT, cast::i32_from_u32(size)).into_font())
-            .color(&colour)
-            .pos(Pos::new(side, VPos::Center));
-        self.0.text(&on_one_line(text), at, &style)
+        self.0.text(&on_one_line(text), at, Letters { size, align, colour })
     }
 }

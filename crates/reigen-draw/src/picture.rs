@@ -1,7 +1,8 @@
 //! Pictures as bytes of SVG or PNG.
 
-use crate::pen::{Pen, register_font};
+use crate::pen::{Canvas, Pen, PixelCanvas, register_font};
 use crate::theme::Theme;
+use plotters::coord::Shift;
 use plotters::prelude::*;
 use thiserror::Error;
 
@@ -73,12 +74,17 @@ pub fn render(
     match format {
         Format::Svg => {
             let mut text = String::new();
-            paint(drawing, SVGBackend::with_string(&mut text, (width, height)), (width, height), theme)?;
+            let area = SVGBackend::with_string(&mut text, (width, height)).into_drawing_area();
+            paint(drawing, &area, &area, (width, height), theme)?;
+            drop(area);
             Ok(text.into_bytes())
         }
         Format::Png => {
             let mut pixels = vec![0; width as usize * height as usize * 3];
-            paint(drawing, BitMapBackend::with_buffer(&mut pixels, (width, height)), (width, height), theme)?;
+            let area = BitMapBackend::with_buffer(&mut pixels, (width, height)).into_drawing_area();
+            let canvas = PixelCanvas::new(&area)?;
+            paint(drawing, &area, &canvas, (width, height), theme)?;
+            drop(area);
             encode(&pixels, width, height).map_err(|error| PictureError::Backend(error.to_string()))
         }
     }
@@ -86,13 +92,13 @@ pub fn render(
 
 fn paint<DB: DrawingBackend>(
     drawing: &dyn Drawing,
-    backend: DB,
+    area: &DrawingArea<DB, Shift>,
+    canvas: &dyn Canvas,
     size: (u32, u32),
     theme: &Theme,
 ) -> Result<(), PictureError> {
-    let area = backend.into_drawing_area();
     area.fill(&theme.ground).map_err(|error| PictureError::Backend(error.to_string()))?;
-    drawing.draw(&Pen::new(&area), size, theme)?;
+    drawing.draw(&Pen::new(canvas), size, theme)?;
     area.present().map_err(|error| PictureError::Backend(error.to_string()))
 }
 
