@@ -1,6 +1,7 @@
 //! The timing diagram: raw line over clean point, thrown-away edges marked by rule, counts and numbers as curves.
 
 use crate::axis::axis;
+use crate::bits::{NamedBit, Names};
 use crate::number::NumberRow;
 use crate::pen::{Align, Pen, Stroke, fitted, width_of};
 use crate::picture::{Drawing, PictureError};
@@ -39,6 +40,13 @@ pub enum Content {
     },
     /// A number.
     Number(NumberRow),
+    /// A line of a chain.
+    Wire {
+        /// The line.
+        line: Trace,
+        /// On the data line, the bits that the clock reads.
+        bits: Vec<NamedBit>,
+    },
 }
 
 /// A whole diagram.
@@ -159,7 +167,26 @@ impl Diagram {
                 let name = if two { (middle - 17, middle + 15) } else { (middle - 8, middle + 8) };
                 number.draw(pen, place, name, &|x| self.column(x, lane.right), theme)
             }
+            Content::Wire { line, bits } => self.draw_wire(pen, line, bits, lane, theme),
         }
+    }
+
+    /// A line of a chain; what each clock reads of it is marked and named.
+    fn draw_wire(&self, pen: &Pen<'_>, line: &Trace, bits: &[NamedBit], lane: Lane, theme: &Theme) -> Stroke {
+        let bits: Vec<NamedBit> =
+            bits.iter().filter(|bit| (self.from..=self.until).contains(&bit.at)).cloned().collect();
+        let places: Vec<i32> = bits.iter().map(|bit| self.x_of(bit.at, lane.right)).collect();
+        let Some(names) = Names::that_fit(&bits, &places, lane.bottom - lane.top) else {
+            return self.draw_wave(pen, line, lane, theme.raw);
+        };
+        let lane = Lane { top: lane.top + names.height, ..lane };
+        self.draw_wave(pen, line, lane, theme.raw)?;
+        for (bit, &x) in bits.iter().zip(&places) {
+            let y = if bit.high { lane.top } else { lane.bottom };
+            pen.fill([x - 2, y - 2, x + 3, y + 3], theme.on)?;
+        }
+        let row = Place { left: LEFT, right: lane.right, top: lane.top - names.height, bottom: lane.bottom };
+        names.draw(pen, &bits, &places, row, theme)
     }
 
     /// What a trace did in each column of pixels, and whether that is too much to draw change by change.
@@ -269,7 +296,7 @@ impl Diagram {
         let occurs = |wanted: Rule| {
             self.rows.iter().any(|row| match &row.content {
                 Content::Bit { rejected, .. } => rejected.iter().any(|(_, rule)| *rule == wanted),
-                Content::Number(_) => false,
+                Content::Number(_) | Content::Wire { .. } => false,
             })
         };
         let mut x = LEFT;

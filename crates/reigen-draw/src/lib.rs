@@ -6,6 +6,7 @@
 #![cfg_attr(test, allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss))]
 
 pub mod axis;
+pub mod bits;
 pub mod curve;
 pub mod diagram;
 pub mod number;

@@ -1,6 +1,7 @@
 //! The timing diagram in letters, as wide as the terminal.
 
 use crate::axis::axis;
+use crate::bits::{NamedBit, in_letters};
 use crate::diagram::{Content, Diagram, Row};
 use crate::steps::Steps;
 use crate::trace::Trace;
@@ -56,6 +57,13 @@ fn draw_row(diagram: &Diagram, row: &Row, label: usize, columns: usize, lines: &
             let words = format!("{} to {}", significant(range.0), significant(range.1));
             lines.push(named(&row.under, words));
         }
+        Content::Wire { line, bits } => {
+            let letters = bit_names(diagram, bits, columns);
+            if !letters.is_empty() {
+                lines.push(named("", letters));
+            }
+            lines.push(named(&row.label, wave(diagram, line, columns, ['▁', '▔'])));
+        }
     }
 }
 
@@ -92,6 +100,16 @@ fn marks(diagram: &Diagram, rejected: &[(Nanos, Rule)], columns: usize) -> Strin
         }
     };
     (0..columns).map(letter).collect()
+}
+
+/// The names of the bits that are read, each above the column of its clock; empty where they do not fit.
+fn bit_names(diagram: &Diagram, bits: &[NamedBit], columns: usize) -> String {
+    let length = u128::from((diagram.until - diagram.from).0.max(1));
+    let shown: Vec<NamedBit> =
+        bits.iter().filter(|bit| (diagram.from..=diagram.until).contains(&bit.at)).cloned().collect();
+    let column = |bit: &NamedBit| u128::from((bit.at - diagram.from).0) * columns as u128 / length;
+    let places: Vec<usize> = shown.iter().map(|bit| cast::usize_from_u64(cast::u64_from_u128(column(bit)))).collect();
+    in_letters(&shown, &places, columns)
 }
 
 fn spark(diagram: &Diagram, steps: &Steps, (least, most): (f64, f64), columns: usize) -> String {

@@ -4,7 +4,9 @@
 
 use proptest::prelude::*;
 use reigen_core::account::Rule;
+use reigen_core::cast;
 use reigen_core::time::{Nanos, Origin};
+use reigen_draw::bits::NamedBit;
 use reigen_draw::diagram::{Content, Diagram, Row};
 use reigen_draw::number::NumberRow;
 use reigen_draw::picture::{Drawing, Format, PictureError, render};
@@ -101,10 +103,26 @@ fn number(from: u64) -> impl Strategy<Value = Content> {
     })
 }
 
+/// The data line of a chain: bits at any times, in the order of a frame.
+fn wire(from: u64) -> impl Strategy<Value = Content> {
+    let times = prop::collection::btree_set(0..5_000_000u64, 1..40);
+    let toggles = prop::collection::vec(0..5_000_000u64, 0..60);
+    (times, toggles, "[a-z_0-9]{1,30}", any::<bool>()).prop_map(move |(times, toggles, point, level)| {
+        let bit = |(place, time): (usize, u64)| NamedBit {
+            at: Nanos(from + time),
+            high: place % 3 == 0,
+            register: place / 8 + 1,
+            pin: format!("D{}", 7 - place % 8),
+            point: format!("{point}{place}"),
+        };
+        Content::Wire { line: trace(from, level, &toggles), bits: (0..).zip(times).map(bit).collect() }
+    })
+}
+
 fn diagram() -> impl Strategy<Value = Diagram> {
     let from = prop_oneof![Just(0u64), 0..10u64.pow(12), Just(u64::MAX / 4)];
     (from, 1..10u64.pow(10), 1..9usize).prop_flat_map(|(from, length, rows)| {
-        let content = prop_oneof![bit(from), number(from)];
+        let content = prop_oneof![bit(from), number(from), wire(from)];
         let row = ("[a-z_0-9]{1,30}", "[A-Z_0-9]{0,30}", content).prop_map(|(label, under, content)| Row {
             label,
             under,
@@ -168,6 +186,31 @@ proptest! {
             prop_assert!(words.iter().any(|words| words.text.contains(&curve.name)), "{} is not named", curve.name);
         }
     }
+}
+
+#[test]
+fn bits_are_named_as_far_as_there_is_room() {
+    // A row of 1,050 pixels: points where they fit, else the registers, else nothing.
+    let named = |clocks: u64, length: u64| {
+        let bit = |place: u64| NamedBit {
+            at: Nanos((place + 1) * 1_000),
+            high: false,
+            register: cast::usize_from_u64(place / 8) + 1,
+            pin: format!("D{}", 7 - place % 8),
+            point: format!("switch_{place}"),
+        };
+        let content = Content::Wire { line: trace(0, false, &[]), bits: (0..clocks).map(bit).collect() };
+        let row = Row { label: "data".to_owned(), under: String::new(), content };
+        let (title, until) = ("chain".to_owned(), Nanos(length));
+        let diagram = Diagram { title, from: Nanos(0), until, origin: Origin::default(), rows: vec![row] };
+        let words = words(&diagram, (1_280, 400)).unwrap();
+        let count = |beginning: &str| words.iter().filter(|words| words.text.starts_with(beginning)).count();
+        let in_letters = terminal::draw(&diagram, 120).iter().any(|line| line.contains("D7") && line.contains("D0"));
+        (count("D"), count("switch"), count("register"), in_letters)
+    };
+    assert_eq!(named(10, 12_000), (10, 10, 0, true));
+    assert_eq!(named(16, 25_000), (16, 0, 2, true));
+    assert_eq!(named(16, 100_000), (0, 0, 0, false));
 }
 
 #[test]

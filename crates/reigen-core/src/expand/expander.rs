@@ -1,6 +1,6 @@
 //! `expander`: the block that makes points of the frames of a chain.
 
-use super::frames::{Edges, Follows, Frame, Frames, Levels, Margins};
+use super::frames::{ChainColumns, Follows, Frame, Frames, Margins};
 use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
 use crate::cast;
 use crate::column::{BitColumn, CountColumn};
@@ -172,20 +172,6 @@ impl Expander {
             rests_high: frames.as_ref().is_some_and(Frames::rests_high),
         }
     }
-
-    /// Starts at the first time at which all lines have a level.
-    fn start(&self, inputs: &Inputs<'_>) -> Option<(Nanos, Frames)> {
-        let Sources { load, clock, data, inhibit } = self.sources;
-        let start = inputs.start([Some(load), Some(clock), Some(data), inhibit].into_iter().flatten())?;
-        let level = |source: BitSource| {
-            let column = inputs.bit(source);
-            let passed = column.toggles.partition_point(|&toggle| toggle <= start);
-            column.level.unwrap_or_default() ^ (passed % 2 == 1)
-        };
-        let levels =
-            Levels { load: level(load), clock: level(clock), data: level(data), inhibit: inhibit.is_some_and(level) };
-        Some((start, Frames::new(levels)))
-    }
 }
 
 /// Where frames go.
@@ -256,22 +242,17 @@ impl FrameSink<'_> {
 impl Block for Expander {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let (bits, [count, bad_count]) = (outputs.bits, outputs.counts) else { return };
+        let Sources { load, clock, data, inhibit } = self.sources;
+        let [load, clock, data] = [load, clock, data].map(|source| inputs.bit(source));
+        let lines = ChainColumns { load, clock, data, inhibit: inhibit.map(|source| inputs.bit(source)) };
         let mut after = None;
         if self.state.frames.is_none() {
-            let Some((start, begun)) = self.start(&inputs) else { return };
+            let Some((start, levels)) = lines.start() else { return };
             count.push(start, 0);
             bad_count.push(start, 0);
-            self.state.frames = Some(begun);
+            self.state.frames = Some(Frames::new(levels));
             after = Some(start);
         }
-        let Sources { load, clock, data, inhibit } = self.sources;
-        let edges = |source: BitSource| {
-            let toggles = inputs.bit(source).toggles.as_slice();
-            let passed = after.map_or(0, |start| toggles.partition_point(|&toggle| toggle <= start));
-            toggles.get(passed..).unwrap_or_default()
-        };
-        let edges =
-            Edges { load: edges(load), clock: edges(clock), data: edges(data), inhibit: inhibit.map_or(&[], edges) };
         let Some(frames) = &mut self.state.frames else { return };
         let mut taking = FrameSink {
             settings: &self.settings,
@@ -281,7 +262,7 @@ impl Block for Expander {
             bad_frames: bad_count,
             happenings: self.remembers.then_some(&mut self.happenings),
         };
-        frames.work(self.settings.rising, edges, &mut |frame| taking.frame(frame));
+        frames.work(self.settings.rising, lines.edges(after), &mut |frame| taking.frame(frame));
         // At the recording's end a frame with all its clocks has ended; one with fewer may have been cut off.
         let end = Nanos(window.until.0.saturating_sub(1));
         let open = frames.open(end).filter(|frame| inputs.lines.last && frame.clocks >= self.settings.bits() as u64);

@@ -1,6 +1,7 @@
 //! The frames of a shift-register chain: what stands on its data line at each clock between two loads.
 
 use crate::cast;
+use crate::column::BitColumn;
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
 
@@ -66,6 +67,47 @@ pub struct Levels {
     pub data: bool,
     /// Of the inhibit line.
     pub inhibit: bool,
+}
+
+/// The columns of the four lines within a window.
+#[derive(Debug, Clone, Copy)]
+pub struct ChainColumns<'a> {
+    /// Of the load line.
+    pub load: &'a BitColumn,
+    /// Of the clock.
+    pub clock: &'a BitColumn,
+    /// Of the data line.
+    pub data: &'a BitColumn,
+    /// Of the inhibit line, where there is one.
+    pub inhibit: Option<&'a BitColumn>,
+}
+
+impl<'a> ChainColumns<'a> {
+    /// The first time at which all lines have a level, and their levels then; `None` while one has none.
+    pub fn start(&self) -> Option<(Nanos, Levels)> {
+        let columns = [Some(self.load), Some(self.clock), Some(self.data), self.inhibit];
+        let start = columns
+            .into_iter()
+            .flatten()
+            .try_fold(Nanos(0), |start, column| column.level.map(|_| start.max(column.since)))?;
+        let level = |column: &BitColumn| {
+            let passed = column.toggles.partition_point(|&toggle| toggle <= start);
+            column.level.unwrap_or_default() ^ (passed % 2 == 1)
+        };
+        let inhibit = self.inhibit.is_some_and(level);
+        Some((start, Levels { load: level(self.load), clock: level(self.clock), data: level(self.data), inhibit }))
+    }
+
+    /// The changes of the lines after a time; all changes of the window where there is none.
+    pub fn edges(&self, after: Option<Nanos>) -> Edges<'a> {
+        let edges = |column: &'a BitColumn| {
+            let toggles = column.toggles.as_slice();
+            let passed = after.map_or(0, |after| toggles.partition_point(|&toggle| toggle <= after));
+            toggles.get(passed..).unwrap_or_default()
+        };
+        let inhibit = self.inhibit.map_or(&[][..], edges);
+        Edges { load: edges(self.load), clock: edges(self.clock), data: edges(self.data), inhibit }
+    }
 }
 
 /// The running form: it follows the lines and hands over each frame as it ends.

@@ -3,6 +3,7 @@
 pub mod chain;
 pub mod expander;
 pub mod frames;
+pub mod reads;
 #[cfg(test)]
 mod tests;
 pub mod word;

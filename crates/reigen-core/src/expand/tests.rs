@@ -1,6 +1,7 @@
 use super::chain::{ChainReader, PressedError};
 use super::expander::{CHIP, Expander, ExpanderSummary, Settings, Sources, place};
 use super::frames::{Edges, Levels};
+use super::reads::Reads;
 use super::word::Code;
 use crate::block::{BitSource, Block, Inputs, Lines, Outputs};
 use crate::column::{BitColumn, CountColumn};
@@ -50,9 +51,6 @@ fn work(settings: &Settings, lines: &[Line], cuts: &[u64], end: u64) -> (Vec<(u6
 
 /// The same instant by instant.
 fn plainly(settings: &Settings, lines: &[Line], end: u64) -> (Vec<(u64, Vec<bool>)>, [u64; 2]) {
-    let count =
-        |line: usize, until: u64| lines.get(line).map_or(0, |line| line.1.iter().filter(|time| **time < until).count());
-    let before = |line: usize, time: u64| lines.get(line).is_some_and(|line| line.0) ^ (count(line, time) % 2 == 1);
     let (mut open, mut read): (bool, Vec<bool>) = (false, Vec::new());
     let (mut shown, mut sums) = (Vec::new(), [0, 0]);
     let mut last: Option<Vec<bool>> = None;
@@ -70,18 +68,23 @@ fn plainly(settings: &Settings, lines: &[Line], end: u64) -> (Vec<(u64, Vec<bool
             last = Some(state);
         }
     };
+    let level = |line: usize| lines.get(line).is_some_and(|line| line.0);
+    let at = |line: usize, time: u64| {
+        let toggles = lines.get(line).map_or(&[][..], |line| &line.1);
+        toggles.iter().filter(|toggle| **toggle == time).map(|&time| Nanos(time)).collect::<Vec<_>>()
+    };
+    let levels = Levels { load: level(0), clock: level(1), data: level(2), inhibit: level(3) };
+    let (mut reads, mut load) = (Reads::new(settings.rising, levels), level(0));
     for time in 1..=end {
-        let (was, is) = (before(0, time), before(0, time + 1));
-        if was && is && open {
-            let mut clock = before(1, time);
-            for _ in count(1, time)..count(1, time + 1) {
-                clock = !clock;
-                if clock == settings.rising && !before(3, time) {
-                    read.push(before(2, time));
-                }
-            }
-        }
-        match (was, is) {
+        let [load_edges, clock, data, inhibit] = [0, 1, 2, 3].map(|line| at(line, time));
+        let edges = Edges { load: &load_edges, clock: &clock, data: &data, inhibit: &inhibit };
+        reads.work(edges, &mut |bit| {
+            assert_eq!((bit.at, bit.place), (Nanos(time), read.len()));
+            read.push(bit.high);
+        });
+        let was = load;
+        load ^= load_edges.len() % 2 == 1;
+        match (was, load) {
             (false, true) => (open, read) = (true, Vec::new()),
             (true, false) if open => {
                 take(time, &read, &mut shown);

@@ -156,10 +156,12 @@ impl PointTable for ExpanderTable {
             return None;
         }
         let settings = Settings { on_while_high, rising: self.sample == EdgeWord::Rising };
+        let points = self.registers.get_ref().iter().flat_map(|points| points.get_ref());
+        let names = points.map(|name| name.get_ref().clone()).collect();
         let registers = self.registers.get_ref().len();
         let (supply, cable) = (self.supply, self.cable);
         let chain = self.terminals.map(|terminals| ChainWiring { terminals, supply, cable, registers });
-        Some(ExpanderPoint { settings, signals: vec![load?, clock?, data?], inhibit: inhibit.flatten(), chain })
+        Some(ExpanderPoint { settings, signals: vec![load?, clock?, data?], inhibit: inhibit.flatten(), names, chain })
     }
 }
 
@@ -170,7 +172,29 @@ pub struct ExpanderPoint {
     /// Load, clock, data.
     signals: Vec<Signal>,
     inhibit: Option<Signal>,
+    /// The points of all registers, the nearest first, each from D0 to D7.
+    names: Vec<String>,
     chain: Option<ChainWiring>,
+}
+
+/// What a picture of a chain's lines needs to know.
+#[derive(Debug)]
+pub struct ChainLines<'a> {
+    /// Load, clock and data.
+    pub signals: &'a [Signal],
+    /// The clock inhibit, where it is wired.
+    pub inhibit: Option<&'a Signal>,
+    /// Whether bits are read at rising clocks.
+    pub rising: bool,
+    names: &'a [String],
+}
+
+impl ChainLines<'_> {
+    /// What stands at a place of the frame, from 0: the register, from 1, its input and its point; `None` beyond the last.
+    pub fn bit(&self, place: usize) -> Option<(usize, String, &str)> {
+        let (chip, pin) = (place / CHIP, CHIP - 1 - place % CHIP);
+        Some((chip + 1, format!("D{pin}"), self.names.get(chip * CHIP + pin)?))
+    }
 }
 
 const FRAMES: &[Field] = &[
@@ -190,6 +214,11 @@ impl PointKind for ExpanderPoint {
 
     fn chain(&self) -> Option<&ChainWiring> {
         self.chain.as_ref()
+    }
+
+    fn chain_lines(&self) -> Option<ChainLines<'_>> {
+        let Self { settings, signals, inhibit, names, .. } = self;
+        Some(ChainLines { signals, inhibit: inhibit.as_ref(), rising: settings.rising, names })
     }
 
     fn inner_fields(&self) -> Vec<(String, FieldColumn)> {

@@ -1,5 +1,6 @@
 //! What every kind of point can tell of itself.
 
+use crate::points::expander::ChainLines;
 use crate::table::branch::BranchBuilder;
 use crate::table::field::{Field, FieldColumn, FieldExpression, LineName};
 use crate::table::signal::Signal;
@@ -98,6 +99,11 @@ pub trait PointKind: Debug + Send + Sync {
 
     /// Its channels and its index, where it is an encoder.
     fn encoder(&self) -> Option<[Option<&Signal>; 3]> {
+        None
+    }
+
+    /// Its lines and the order of its bits, where it is an expander.
+    fn chain_lines(&self) -> Option<ChainLines<'_>> {
         None
     }
 

@@ -10,7 +10,7 @@ use crate::tables::cells;
 use crate::views::survey;
 use reigen_core::cast;
 use reigen_core::expand::chain::{Chain, ChainReader, EdgeMargins};
-use reigen_core::expand::frames::{Edges, Levels};
+use reigen_core::expand::frames::ChainColumns;
 use reigen_core::measure::kind::Kind;
 use reigen_core::names::{counted, is_point_name};
 use reigen_core::time::{Nanos, Origin, place};
@@ -120,30 +120,11 @@ fn read(recording: &mut Recording, stretch: Stretch, names: &[String; 3]) -> Res
     let mut reader: Option<ChainReader> = None;
     let end = read_through(recording, (&signals, &[]), stretch, &mut |lines| {
         let [load, clock, data] = lines.bits() else { return };
-        let (Some(load_level), Some(clock_level), Some(data_level)) = (load.level, clock.level, data.level) else {
-            return;
-        };
+        let columns = ChainColumns { load, clock, data, inhibit: None };
         // Edges before all lines have a level belong to no frame.
-        let start = match reader {
-            Some(_) => Nanos(0),
-            None => load.since.max(clock.since).max(data.since),
-        };
-        let passed = |toggles: &[Nanos]| toggles.partition_point(|&toggle| toggle <= start && reader.is_none());
-        let [load_from, clock_from, data_from] = [load, clock, data].map(|line| passed(&line.toggles));
-        let at_start = |level: bool, passed: usize| level ^ (passed % 2 == 1);
-        let levels = Levels {
-            load: at_start(load_level, load_from),
-            clock: at_start(clock_level, clock_from),
-            data: at_start(data_level, data_from),
-            inhibit: false,
-        };
-        let edges = Edges {
-            load: load.toggles.get(load_from..).unwrap_or_default(),
-            clock: clock.toggles.get(clock_from..).unwrap_or_default(),
-            data: data.toggles.get(data_from..).unwrap_or_default(),
-            inhibit: &[],
-        };
-        reader.get_or_insert_with(|| ChainReader::new(levels)).work(edges);
+        let Some((start, levels)) = columns.start() else { return };
+        let after = reader.is_none().then_some(start);
+        reader.get_or_insert_with(|| ChainReader::new(levels)).work(columns.edges(after));
     })?;
     reader.and_then(|reader| reader.finish(end)).ok_or_else(|| Failure::Usage {
         message: format!(

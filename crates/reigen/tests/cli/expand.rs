@@ -48,6 +48,24 @@ fn the_points_of_a_chain_are_inputs_like_any_other() {
 }
 
 #[test]
+fn a_picture_of_a_chain_names_the_bit_that_each_clock_reads() {
+    let place = place(&format!("[expander.c]\n{LINES}{REGISTERS}"));
+    let drawn = place.reigen("draw station.toml r.vcd --points c,a1 --around a1:1 --span 320us --width 200").stdout;
+    let below: Vec<&str> = drawn.lines().skip_while(|line| !line.contains("D7")).collect();
+    let [names, data, ..] = below.as_slice() else { panic!("{drawn}") };
+    let order: Vec<&str> = names.split_whitespace().collect();
+    let register = ["D7", "D6", "D5", "D4", "D3", "D2", "D1", "D0"];
+    assert_eq!(order, [register, register].concat(), "{drawn}");
+    // What stands just before each clock: a1 alone is pressed, and it is D1 of the nearest register.
+    let high = |at: usize| data.chars().nth(at - 1) == Some('▔');
+    let read: Vec<bool> = names.match_indices('D').map(|(at, _)| high(at)).collect();
+    assert_eq!(read, (0..16).map(|place| place == 6).collect::<Vec<_>>(), "{drawn}");
+    // A stretch of many frames is drawn without its lines, and without the time that they would take.
+    let long = place.reigen("draw station.toml r.vcd --points c,a1 --width 200").stdout;
+    assert!(long.contains("a1") && !long.contains("c.clock"), "{long}");
+}
+
+#[test]
 fn the_order_of_a_chain_is_found_from_the_order_of_pressing() {
     let place = place("");
     let told = place.reigen("chain r.vcd --json").json();

@@ -23,6 +23,7 @@ use reigen_station::station::{FieldColumn, Point, Station};
 use std::collections::HashMap;
 use std::path::Path;
 
+mod chain;
 mod turning;
 
 /// From so many thrown-away edges on, they are not marked one by one.
@@ -67,6 +68,8 @@ enum RowBuilder {
         unit: String,
         /// Of an encoder.
         turning: Option<Box<turning::TurningBuilder>>,
+        /// Of an expander.
+        chain: Option<Box<chain::ChainBuilder>>,
     },
 }
 
@@ -167,6 +170,7 @@ impl RowBuilder {
                     thresholds: thresholds_on(point, station),
                     unit: point.kind.unit().unwrap_or_default().to_owned(),
                     turning: turning::TurningBuilder::of(point, station, from).map(Box::new),
+                    chain: chain::ChainBuilder::of(point, station, from).map(Box::new),
                 }
             }
             _ => {
@@ -212,7 +216,10 @@ impl RowBuilder {
                     raw.take(bit.since, bit.level, &bit.toggles);
                 }
             }
-            RowBuilder::Number { steps, resolution, turning, .. } => {
+            RowBuilder::Number { steps, resolution, turning, chain, .. } => {
+                if let Some(chain) = chain {
+                    chain.take(all, lines, numbers);
+                }
                 if let Some(turning) = turning {
                     turning.take(columns, all, lines, numbers);
                 }
@@ -257,7 +264,7 @@ impl RowBuilder {
                 let content = Content::Bit { raw, clean, rejected, ramp: ramp.map(|ramp| *ramp) };
                 vec![Row { label, under: line.unwrap_or_default(), content }]
             }
-            RowBuilder::Number { steps, resolution, valid, thresholds, unit, turning } => {
+            RowBuilder::Number { steps, resolution, valid, thresholds, unit, turning, chain } => {
                 let mut levels: Vec<f64> = match summary {
                     Some(PointSummary::Counter(counter)) => {
                         let limits = counter.limits.iter().flatten();
@@ -275,7 +282,8 @@ impl RowBuilder {
                 let turning = turning.map(Box::new);
                 let number = NumberRow { steps, fixed: scale, levels, valid, resolution, turning };
                 let row = Row { label, under: unit, content: Content::Number(number) };
-                std::iter::once(row).chain(speed).collect()
+                let wires = chain.map_or_else(Vec::new, |chain| chain.finish(end, point));
+                std::iter::once(row).chain(speed).chain(wires).collect()
             }
         }
     }
