@@ -25,8 +25,11 @@ use reigen_core::condition::schmitt::LevelsError;
 use reigen_core::units::{
     Amperes, Farads, Hertz, Ohms, Seconds, Share, Volts, Watts, engineering, engineering_to, significant_to,
 };
-use serde::ser::{Serialize, SerializeMap, SerializeStruct, Serializer};
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::{Serialize, Serializer};
 use series::Series;
+use std::borrow::Cow;
+use std::collections::BTreeMap;
 use thiserror::Error;
 
 /// Why a sum cannot be worked.
@@ -52,13 +55,17 @@ impl From<LevelsError> for SizingError {
 }
 
 /// The sum of what is given and what is found.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct SizingResult {
     /// The word of the sum.
     pub sum: &'static str,
     /// What it was worked from.
+    #[serde(serialize_with = "by_key")]
+    #[schemars(with = "BTreeMap<String, Amount>")]
     pub given: Vec<Value>,
     /// What came of it.
+    #[serde(serialize_with = "by_key")]
+    #[schemars(with = "BTreeMap<String, Amount>")]
     pub found: Vec<Value>,
     /// The formulas, with their source.
     pub formulas: Vec<&'static str>,
@@ -187,34 +194,30 @@ impl SizingResult {
     }
 }
 
-impl Serialize for SizingResult {
+/// Values as an object from keys to numbers, or words.
+fn by_key<S: Serializer>(values: &[Value], serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_map(values.iter().map(|value| (value.key, &value.amount)))
+}
+
+impl Serialize for Amount {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let mut object = serializer.serialize_struct("Worked", 5)?;
-        object.serialize_field("sum", self.sum)?;
-        object.serialize_field("given", &Values(&self.given))?;
-        object.serialize_field("found", &Values(&self.found))?;
-        object.serialize_field("formulas", &self.formulas)?;
-        object.serialize_field("notes", &self.notes)?;
-        object.end()
+        match self {
+            Amount::Unit(number, _) | Amount::Exact(number, _) | Amount::Plain(number, _) => {
+                serializer.serialize_f64(*number)
+            }
+            Amount::Count(count) => count.serialize(serializer),
+            Amount::Words(words) => serializer.serialize_str(words),
+        }
     }
 }
 
-/// Values as an object from keys to numbers.
-struct Values<'a>(&'a [Value]);
+impl JsonSchema for Amount {
+    fn schema_name() -> Cow<'static, str> {
+        "Amount".into()
+    }
 
-impl Serialize for Values<'_> {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let mut object = serializer.serialize_map(Some(self.0.len()))?;
-        for value in self.0 {
-            match &value.amount {
-                Amount::Unit(number, _) | Amount::Exact(number, _) | Amount::Plain(number, _) => {
-                    object.serialize_entry(value.key, number)?
-                }
-                Amount::Count(count) => object.serialize_entry(value.key, count)?,
-                Amount::Words(words) => object.serialize_entry(value.key, words)?,
-            }
-        }
-        object.end()
+    fn json_schema(_generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": ["number", "string"], "description": "A number, or words." })
     }
 }
 

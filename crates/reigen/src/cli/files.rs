@@ -128,7 +128,17 @@ pub(crate) struct SchemaArguments {
 pub(crate) enum SchemaWord {
     Station,
     Scenario,
+    Check,
+    Size,
+    Survey,
+    Debounce,
+    Chain,
+    Levels,
+    Captures,
+    Polling,
     Run,
+    Verify,
+    Why,
 }
 
 /// Show the work on a built-in example

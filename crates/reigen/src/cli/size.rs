@@ -35,7 +35,7 @@ Examples:
 pub(crate) struct SizeArguments {
     #[command(subcommand)]
     pub(crate) sum: Sum,
-    /// Give the whole answer as one JSON object
+    /// Print the result as JSON
     #[arg(long, global = true)]
     pub(crate) json: bool,
 }

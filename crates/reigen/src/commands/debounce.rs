@@ -6,7 +6,9 @@ use crate::failure::Failure;
 use crate::picture;
 use crate::print::Out;
 use crate::reading;
-use crate::views::debounce::{DebounceReport, Json, JsonAdvice, JsonLines, Question, measure, print, print_all};
+use crate::views::debounce::{
+    DebounceReport, Json, JsonAdvice, JsonLines, JsonResult, Question, measure, print, print_all,
+};
 use reigen_core::measure::advice::{AdvisedMethod, Wish};
 use reigen_core::measure::debounce::Method;
 use reigen_draw::curve::CurvePicture;
@@ -35,13 +37,13 @@ pub(crate) fn run(arguments: &DebounceArguments, out: &mut Out) -> Result<Comple
             });
         }
         match arguments.json {
-            true => out.json(&JsonLines { lines: measured.iter().map(JsonAdvice::new).collect() })?,
+            true => out.json(&JsonResult::All(JsonLines { lines: measured.iter().map(JsonAdvice::new).collect() }))?,
             false => print_all(&measured, out)?,
         }
         return Ok(Completion::Fine);
     };
     if arguments.json {
-        out.json(&Json::new(one, arguments.true_count))?;
+        out.json(&JsonResult::One(Box::new(Json::new(one, arguments.true_count))))?;
     } else {
         print(one, arguments.true_count, out)?;
     }

@@ -5,14 +5,11 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading;
 use crate::reading::{read_through, refuse_line};
-use crate::table_view::Table;
+use crate::views::levels::{Json, print};
 use reigen_core::measure::edges::Edges;
-use reigen_core::measure::levels::{LevelsMeter, Threshold, Thresholds, between};
-use reigen_core::names::counted;
+use reigen_core::measure::levels::{LevelsMeter, Thresholds, between};
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
 use reigen_station::station::line_names::{find_line, find_number};
-use serde::Serialize;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Failure> {
@@ -95,66 +92,4 @@ impl Pairing {
         let starts_high = false;
         if self.times.len() < ENOUGH { Nanos(0) } else { Edges { starts_high, times: &self.times }.step() }
     }
-}
-
-fn print(arguments: &LevelsArguments, thresholds: &Thresholds, out: &mut Out) -> Result<(), Failure> {
-    let Thresholds { rising, falling, hysteresis, uncertainty, chattering_ramps, chatter_edges } = thresholds;
-    out.line(format!("{} switches by {}:", arguments.digital, arguments.analog))?;
-    let mut rows = Table::new(&["", "ramps", "mean", "min", "max", "spread"]);
-    for (name, threshold) in [("goes high at", rising), ("goes low at", falling)] {
-        let Some(Threshold { edges, mean, least, most, spread }) = threshold else {
-            rows.add_row([name, "0"]);
-            continue;
-        };
-        let [mean, least, most, spread] = [mean, least, most, spread].map(|value| significant(*value));
-        rows.add_row([name.to_owned(), edges.to_string(), mean, least, most, spread]);
-    }
-    out.line("")?;
-    out.table(&rows)?;
-    match hysteresis {
-        Some(hysteresis) => out.line(format!("\nhysteresis {}", significant(*hysteresis)))?,
-        None => out.line("\nit does not switch both ways: ramp the voltage up and down while recording")?,
-    }
-    if let Some(uncertainty) = uncertainty {
-        out.line(format!(
-            "each threshold ±{}: the ramp moves that far between two readings of the input",
-            significant(*uncertainty)
-        ))?;
-    }
-    if thresholds.is_uncertain() {
-        out.line("warning: that is more than a tenth of the hysteresis: use a slower ramp, or read the input faster")?;
-    }
-    if *chattering_ramps > 0 {
-        out.line(format!(
-            "it chattered on {}, with {} extra: noise on the ramp, or too little hysteresis",
-            counted(*chattering_ramps, "ramp"),
-            counted(*chatter_edges, "edge")
-        ))?;
-    }
-    if hysteresis.is_some_and(|hysteresis| hysteresis < 0.0) {
-        out.line("it goes high below where it goes low: the ramp is too fast for the input, or the line is inverted")?;
-    }
-    if let (Some(reference), Some(mean)) = (arguments.reference, mean(thresholds)) {
-        let off = (mean / reference - 1.0) * 100.0;
-        out.line(format!("middle {}, against {}: {} %", significant(mean), significant(reference), significant(off)))?;
-    }
-    match thresholds.toml() {
-        Some(toml) => out.line(format!("\nto paste into the card's inputs:\n{toml}")),
-        None => Ok(()),
-    }
-}
-
-/// The middle between both thresholds.
-fn mean(thresholds: &Thresholds) -> Option<f64> {
-    Some((thresholds.rising.as_ref()?.mean + thresholds.falling.as_ref()?.mean) / 2.0)
-}
-
-/// The thresholds as JSON.
-#[derive(Serialize)]
-struct Json<'a> {
-    #[serde(flatten)]
-    thresholds: &'a Thresholds,
-    reference: Option<f64>,
-    /// The lines for a card's inputs.
-    toml: Option<String>,
 }

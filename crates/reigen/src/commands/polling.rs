@@ -6,13 +6,12 @@ use crate::picture;
 use crate::print::Out;
 use crate::reading;
 use crate::reading::replay;
-use crate::table_view::Table;
+use crate::views::polling::{PolledInput, PollingReport, Swept, print};
 use rayon::prelude::*;
 use reigen_core::cast;
-use reigen_core::measure::polling::{Missed, Pulses, round_steps, sweep};
+use reigen_core::measure::polling::{Pulses, round_steps, sweep};
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
-use reigen_core::units::significant;
 use reigen_draw::polling::{MissedCurve, PollingPicture};
 use reigen_draw::theme::Theme;
 use reigen_io::recording::Recording;
@@ -21,46 +20,11 @@ use reigen_run::points::number_of;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
 use reigen_station::station::Station;
-use serde::Serialize;
 
 /// How far around a single period a picture reaches, as a factor.
 const AROUND: u64 = 30;
 /// How many periods a curve has.
 const CURVE: usize = 200;
-
-/// The whole result.
-#[derive(Debug, Serialize)]
-struct PollingReport {
-    #[serde(skip_serializing_if = "Option::is_none")]
-    period_ns: Option<Nanos>,
-    /// How many equal readings in a row a pulse takes to be seen.
-    readings: u32,
-    inputs: Vec<ToldInput>,
-}
-
-/// What is told of one input.
-#[derive(Debug, Serialize)]
-struct ToldInput {
-    name: String,
-    /// The times for which it is on, from beginning to end.
-    pulses: usize,
-    /// The slowest period that misses none, whatever the phase.
-    slowest_period_ns: Option<Nanos>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    missed: Option<Missed>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    sweep: Vec<Swept>,
-}
-
-/// What is missed at one period of a sweep.
-#[derive(Debug, Serialize)]
-struct Swept {
-    period_ns: Nanos,
-    /// The mean number of pulses missed, over all phases.
-    mean_missed: f64,
-    /// The same as a share of all pulses.
-    share: f64,
-}
 
 /// Runs the command.
 pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Failure> {
@@ -86,13 +50,17 @@ pub(crate) fn run(arguments: &PollingArguments, out: &mut Out) -> Result<(), Fai
         readings: arguments.readings,
         inputs: named
             .par_iter()
-            .map(|(name, pulses)| ToldInput {
-                name: name.clone(),
-                pulses: pulses.count(),
-                slowest_period_ns: pulses.slowest(arguments.readings),
-                missed: period.map(|period| pulses.missed(period, arguments.readings)),
-                sweep: periods.iter().map(|&period| at(pulses, period, arguments.readings)).collect(),
+            .map(|(name, pulses)| {
+                let input = PolledInput {
+                    pulses: pulses.count(),
+                    slowest_period_ns: pulses.slowest(arguments.readings),
+                    missed: period.map(|period| pulses.missed(period, arguments.readings)),
+                    sweep: periods.iter().map(|&period| at(pulses, period, arguments.readings)).collect(),
+                };
+                (name.clone(), input)
             })
+            .collect::<Vec<_>>()
+            .into_iter()
             .collect(),
     };
     match arguments.json {
@@ -215,66 +183,4 @@ fn picture(
         period,
         curves: curves.collect(),
     }
-}
-
-fn print(told: &PollingReport, periods: &[Nanos], out: &mut Out) -> Result<(), Failure> {
-    let time = |time: Option<Nanos>| time.map_or(String::new(), |time| time.to_string());
-    if let Some(period) = told.period_ns {
-        let readings = match told.readings {
-            1 => String::new(),
-            readings => format!(", {readings} equal readings in a row"),
-        };
-        out.line(format!("read every {period}{readings}, at any phase; a pulse is one time that the input is on:"))?;
-        out.line("")?;
-        let mut rows = Table::new(&[
-            "input",
-            "pulses",
-            "missed: best",
-            "mean",
-            "worst",
-            "phases that miss",
-            "edges missed",
-            "with catch",
-            "slowest that misses none",
-        ]);
-        for input in told.inputs.iter().filter(|input| input.pulses > 0) {
-            let Some(missed) = &input.missed else { continue };
-            rows.add_row([
-                input.name.clone(),
-                input.pulses.to_string(),
-                missed.best.to_string(),
-                significant(missed.mean),
-                missed.worst.to_string(),
-                format!("{} %", significant(missed.phases_that_miss * 100.0)),
-                format!("{} to {}", missed.edges_best, missed.edges_worst),
-                match told.readings {
-                    1 => format!("{} at worst", missed.worst_with_catch),
-                    _ => String::new(),
-                },
-                time(input.slowest_period_ns),
-            ]);
-        }
-        out.table(&rows)?;
-        let still = told.inputs.iter().filter(|input| input.pulses == 0).count();
-        if still > 0 {
-            out.line(format!("{still} more inputs have no pulse in this recording"))?;
-        }
-        out.line(format!("\nan edge is seen up to {period} late, half of that on average"))?;
-    }
-    if !periods.is_empty() {
-        let names: Vec<&str> =
-            told.inputs.iter().filter(|input| input.pulses > 0).map(|input| input.name.as_str()).collect();
-        let header: Vec<&str> = std::iter::once("read every").chain(names).collect();
-        let mut rows = Table::new(&header);
-        for (number, period) in periods.iter().enumerate() {
-            let shares = told.inputs.iter().filter(|input| input.pulses > 0).map(|input| {
-                let share = input.sweep.get(number).map_or(0.0, |swept| swept.share);
-                if share == 0.0 { "-".to_owned() } else { format!("{} %", significant(share * 100.0)) }
-            });
-            rows.add_row(std::iter::once(period.to_string()).chain(shares));
-        }
-        out.line("share of pulses missed, mean of all phases; a pulse is one time that the input is on:\n")?;
-        out.table(&rows)?;
-    }
-    Ok(())
 }

@@ -16,8 +16,8 @@ use serde::Serialize;
 use std::collections::HashSet;
 
 /// The result as JSON.
-#[derive(Serialize)]
-struct Summary<'a> {
+#[derive(Serialize, schemars::JsonSchema)]
+pub(crate) struct Summary<'a> {
     station: Option<&'a str>,
     findings: &'a [Finding],
     terminals: &'a [TerminalRow],

@@ -311,7 +311,7 @@ fn print_true_count(debounced: &DebounceAnalysis, count: u64, out: &mut Out) -> 
 }
 
 /// The advice for one line as JSON.
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct JsonAdvice<'a> {
     line: &'a str,
     kind: &'static str,
@@ -328,14 +328,22 @@ pub(crate) struct JsonAdvice<'a> {
     notes: Vec<&'static str>,
 }
 
+/// What is printed as JSON: of one line its measurement, of several their advice.
+#[derive(Serialize, schemars::JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum JsonResult<'a> {
+    One(Box<Json<'a>>),
+    All(JsonLines<'a>),
+}
+
 /// The advice for all lines as JSON.
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct JsonLines<'a> {
     pub(crate) lines: Vec<JsonAdvice<'a>>,
 }
 
 /// The measurement of one line as JSON.
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct Json<'a> {
     #[serde(flatten)]
     advice: JsonAdvice<'a>,
@@ -344,7 +352,7 @@ pub(crate) struct Json<'a> {
     true_count: Option<JsonTrueCount>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonBounce {
     closing: JsonBurst,
     opening: JsonBurst,
@@ -352,7 +360,7 @@ struct JsonBounce {
     dropouts: JsonBurst,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonMethod {
     recommended_ns: Option<Nanos>,
     count: Option<u64>,
@@ -368,7 +376,7 @@ struct JsonMethod {
     plateaus_in_all: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonTrueCount {
     count: u64,
     /// The ranges of the recommended method.
@@ -377,7 +385,7 @@ struct JsonTrueCount {
     methods: BTreeMap<&'static str, JsonRanges>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonRanges {
     gives: bool,
     ranges: Vec<Plateau>,

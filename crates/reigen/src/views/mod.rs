@@ -1,10 +1,14 @@
 //! What several commands show: each works something out, and shows it.
 
+pub(crate) mod captures;
+pub(crate) mod chain;
 pub(crate) mod check;
 pub(crate) mod debounce;
 pub(crate) mod diagram;
+pub(crate) mod levels;
 pub(crate) mod more;
 pub(crate) mod overview;
+pub(crate) mod polling;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod survey;

@@ -233,11 +233,12 @@ fn analog_row(name: &str, figures: Option<&AnalogFigures>) -> Vec<String> {
 }
 
 /// The survey as JSON.
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct Json<'a> {
     recording: &'a str,
     taken_for: &'a [String],
     duration_ns: Nanos,
+    #[schemars(with = "Vec<JsonLine<'a>>")]
     lines: JsonLines<'a>,
     analogs: Vec<JsonAnalog<'a>>,
     findings: &'a [Finding],
@@ -253,7 +254,7 @@ impl Serialize for JsonLines<'_> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonLine<'a> {
     name: &'a str,
     aliases: &'a [String],
@@ -276,7 +277,7 @@ struct JsonLine<'a> {
     bursts: Option<JsonBursts>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonBursts {
     turning_high: JsonBurst,
     turning_low: JsonBurst,
@@ -287,7 +288,7 @@ struct JsonBursts {
 }
 
 /// Bursts of one kind, as JSON.
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct JsonBurst {
     count: u64,
     edges: u64,
@@ -310,7 +311,7 @@ impl JsonBurst {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 struct JsonAnalog<'a> {
     name: &'a str,
     #[serde(flatten)]

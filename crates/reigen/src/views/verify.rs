@@ -21,7 +21,7 @@ use reigen_station::station::Point;
 use serde::Serialize;
 
 /// One expectation against one recording.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 pub(crate) struct ExpectationResult {
     pub(crate) recording: String,
     pub(crate) expectation: String,
@@ -32,7 +32,7 @@ pub(crate) struct ExpectationResult {
     pub(crate) values: Vec<String>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, schemars::JsonSchema)]
 pub(crate) struct Json<'a> {
     pub(crate) station: Option<&'a str>,
     pub(crate) pass: bool,
@@ -42,7 +42,7 @@ pub(crate) struct Json<'a> {
 }
 
 /// Something wrong with an input of one recording.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 pub(crate) struct RecordingFinding {
     pub(crate) recording: String,
     #[serde(flatten)]

@@ -118,7 +118,7 @@ fn polling_is_exact_over_all_phases() {
     let told = place
         .reigen("polling station.toml r.vcd --period 10ms --sweep 1ms..100ms --steps 20 --draw p.png --json")
         .json();
-    let input = &told["inputs"][0];
+    let input = &told["inputs"]["k"];
     // Presses of 30 and 5 ms: the shorter falls between readings at half of all phases.
     let missed = &input["missed"];
     assert_eq!((input["pulses"].as_u64(), input["slowest_period_ns"].as_u64()), (Some(2), Some(5_000_000)));
@@ -131,7 +131,7 @@ fn polling_is_exact_over_all_phases() {
     assert!(place.path("p.png").exists());
     // Two readings in a row: clamp(2 − 5 ms / 10 ms, 0, 1) of the shorter, none of the longer.
     let twice = place.reigen("polling station.toml r.vcd --period 10ms --readings 2 --json").json();
-    assert_eq!(twice["inputs"][0]["missed"]["mean"].as_f64(), Some(1.0));
+    assert_eq!(twice["inputs"]["k"]["missed"]["mean"].as_f64(), Some(1.0));
     let chain = place.reigen("polling station.toml r.vcd --chain-bits 16 --clock 125kHz --json").json();
     assert_eq!(chain["period_ns"].as_u64(), Some(128_000));
     for (asked, message) in [

@@ -40,6 +40,53 @@ fn the_demo_files_are_what_the_schemas_say() {
 }
 
 #[test]
+fn every_result_is_what_its_schema_says() {
+    let place = Place::new();
+    assert_eq!(place.reigen("demo --into w").code, 0);
+    place.write("ramp.csv", "time,d,v\n0,0,0\n1,0,1\n2,1,2\n3,1,3\n4,1,2\n5,0,1\n6,0,0\n");
+    for (of, asked) in [
+        ("check", "w/station.toml"),
+        ("size", "rc --resistance 10k --supply 3.3V --rise-at 1.65V --fall-at 0.8V --bounce 5ms"),
+        ("size", "colours yellow violet red"),
+        ("survey", "w/recording.vcd"),
+        ("debounce", "w/recording.vcd"),
+        ("debounce", "w/recording.vcd --lines PB_START --true-count 3"),
+        ("chain", "w/recording.vcd"),
+        ("levels", "ramp.csv --time-unit s --digital d --analog v"),
+        ("captures", "w/captures.csv --clock 48MHz --prescale 480 --bits 16 --reference 40Hz"),
+        ("polling", "w/station.toml w/recording.vcd --period 50ms --sweep 10ms..1s"),
+        ("run", "w/station.toml w/recording.vcd"),
+        ("verify", "w/station.toml w/recording.vcd"),
+        ("why", "w/station.toml w/recording.vcd stop_button"),
+        ("why", "w/station.toml w/recording.vcd spool_turns"),
+        ("why", "w/station.toml w/recording.vcd guard_disagrees --at 50s"),
+        ("why", "w/station.toml w/recording.vcd drum --at 50s"),
+    ] {
+        let said = place.reigen(&format!("{of} {asked} --json"));
+        assert!(said.code < 2, "{of} {asked}: {}", said.stderr);
+        let (result, validator) = (said.json(), validator(&place, of));
+        assert_eq!(complaints(&validator, &result), Vec::<String>::new(), "{of} {asked}");
+        // The schema knows every value: none may become a list of nothing.
+        let mut broken = result.clone();
+        let changed = break_first_number(&mut broken);
+        assert!(changed && !complaints(&validator, &broken).is_empty(), "{of} {asked}");
+    }
+}
+
+/// Makes the first number within a value a list; tells whether there was one.
+fn break_first_number(value: &mut Value) -> bool {
+    match value {
+        Value::Number(_) => {
+            *value = Value::Array(vec![Value::Array(Vec::new())]);
+            true
+        }
+        Value::Array(items) => items.iter_mut().any(break_first_number),
+        Value::Object(fields) => fields.values_mut().any(break_first_number),
+        _ => false,
+    }
+}
+
+#[test]
 fn each_shell_and_each_command_is_served() {
     let place = Place::new();
     let help = place.reigen("--help").stdout;

@@ -60,12 +60,14 @@ fn the_reasons_add_up_to_the_account() {
     for name in ["start_button", "stop_button", "guard_no", "guard_nc", "drum_hall"] {
         let json = place.reigen(&format!("why walk/station.toml walk/recording.vcd {name} --json")).json();
         let told = |word: &str| {
-            let reasons = json["reasons"].as_array().unwrap();
-            reasons.iter().filter(|reason| reason["why"].as_str().unwrap().starts_with(word)).count()
+            let edges = json["edges"].as_array().map_or(&[][..], Vec::as_slice);
+            assert!(edges.iter().all(|edge| edge["why"].as_str().unwrap().starts_with(edge["rule"].as_str().unwrap())));
+            edges.iter().filter(|edge| edge["rule"] == word).count()
         };
         let rejected = &run["inputs"][name]["rejected"];
         for rule in ["bounce", "glitch", "missed"] {
             assert_eq!(told(rule) as u64, rejected[rule].as_u64().unwrap(), "{name} {rule}");
+            assert_eq!(json["sums"][rule], rejected[rule], "{name} {rule}");
         }
     }
 }

@@ -4,7 +4,8 @@ use super::Type;
 use std::fmt;
 
 /// A value.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, serde::Serialize, schemars::JsonSchema)]
+#[serde(untagged)]
 pub enum Value {
     /// On or off.
     Bit(bool),

@@ -1,6 +1,6 @@
 //! The fate of an input's raw edges, told as they are settled; only those that are still open are kept.
 
-use super::Reason;
+use super::answer::EdgeReason;
 use reigen_core::account::Verdict;
 use reigen_core::condition::explain::{Edge, explain};
 use reigen_core::condition::input::InputSettings;
@@ -18,24 +18,24 @@ pub(super) struct Fates<'a> {
     /// Edges that are not told yet, with their verdicts where there are any; those before them are told.
     open: VecDeque<(Nanos, Option<Verdict>)>,
     told: u64,
-    reasons: Reasons,
+    reasons: Reasons<EdgeReason>,
 }
 
 /// As many reasons as will be shown, and how many more there are.
-#[derive(Debug, Default)]
-pub(super) struct Reasons {
+#[derive(Debug)]
+pub(super) struct Reasons<R> {
     most: usize,
-    pub(super) shown: Vec<Reason>,
+    pub(super) shown: Vec<R>,
     pub(super) more: u64,
 }
 
-impl Reasons {
+impl<R> Reasons<R> {
     /// At most so many are kept.
     pub(super) fn new(most: usize) -> Self {
-        Self { most, ..Self::default() }
+        Self { most, shown: Vec::new(), more: 0 }
     }
 
-    pub(super) fn take(&mut self, reason: impl FnOnce() -> Reason) {
+    pub(super) fn take(&mut self, reason: impl FnOnce() -> R) {
         if self.shown.len() < self.most {
             self.shown.push(reason());
         } else {
@@ -85,16 +85,18 @@ impl<'a> Fates<'a> {
         }
         let Self { settings, origin, reasons, .. } = self;
         let on = self.starts_on.unwrap_or_default() ^ !number.is_multiple_of(2);
-        reasons.take(|| Reason {
-            number,
-            time_ns: Some(origin.file_time_ns(time)),
-            what: if on { "on" } else { "off" }.to_owned(),
+        reasons.take(|| EdgeReason {
+            edge: number,
+            time_ns: origin.file_time_ns(time),
+            on,
+            rule: verdict.and_then(|verdict| verdict.rule),
+            decided_ns: verdict.map(|verdict| origin.file_time_ns(verdict.decided)),
             why: explain(settings, Edge { time, next, on }, verdict.as_ref(), *origin),
         });
     }
 
     /// Tells what is left at the end; gives the reasons, and how many edges there were.
-    pub(super) fn finish(mut self) -> (Reasons, u64) {
+    pub(super) fn finish(mut self) -> (Reasons<EdgeReason>, u64) {
         while let Some(&(edge, verdict)) = self.open.front() {
             let next = self.open.get(1).map(|(next, _)| *next);
             self.tell(edge, next, verdict);

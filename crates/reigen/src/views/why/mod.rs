@@ -2,20 +2,18 @@
 
 use crate::cli::{SpanArguments, WhyArguments};
 use crate::failure::Failure;
-use crate::print::Out;
 use crate::reading::replay;
-use crate::table_view::Table;
-use reigen_core::cast;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::condition::explain::waiting;
 use reigen_core::condition::input::InputSettings;
 use reigen_core::condition::input::InputSummary;
+use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::event::{Event, EventKind, EventOrder, Real};
 use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::logic::pair::PairSummary;
 use reigen_core::names::counted;
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, Origin, place, places};
+use reigen_core::time::{Nanos, Origin, place};
 use reigen_core::units::resolved;
 use reigen_io::recording::Recording;
 use reigen_run::observer::WindowView;
@@ -25,11 +23,13 @@ use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_station::station::{FieldColumn, Point, Station};
-use serde::Serialize;
 
+mod answer;
 mod fates;
 mod made;
 
+use answer::{Cause, CauseOf, Change, Sums};
+pub(crate) use answer::{WhyReport, print};
 use fates::{Fates, Reasons};
 
 /// What is asked beside the point.
@@ -50,66 +50,6 @@ pub(crate) fn why(
             help: "ask for --edge of an input".to_owned(),
         }),
         None => of_other(station, recording, (point, asked), arguments),
-    }
-}
-
-/// The answer: a head, lines of a table, and what it comes to.
-#[derive(Debug, Default, Serialize)]
-pub(crate) struct WhyReport {
-    point: String,
-    head: String,
-    #[serde(skip)]
-    header: &'static [&'static str],
-    reasons: Vec<Reason>,
-    /// How many more there are than were kept.
-    #[serde(skip)]
-    more: u64,
-    sums: String,
-}
-
-/// One line of the answer.
-#[derive(Debug, Serialize)]
-struct Reason {
-    /// The number of a raw edge; the depth of a reason behind a state.
-    number: u64,
-    /// In the recording's own times.
-    time_ns: Option<i64>,
-    what: String,
-    why: String,
-}
-
-/// Prints an answer.
-pub(crate) fn print(told: &WhyReport, out: &mut Out) -> Result<(), Failure> {
-    out.line(&told.head)?;
-    if !told.reasons.is_empty() {
-        out.line("")?;
-    }
-    if told.header.is_empty() {
-        for reason in &told.reasons {
-            let indent = "   ".repeat(cast::usize_from_u64(reason.number));
-            let why = if reason.why.is_empty() { String::new() } else { format!(": {}", reason.why) };
-            out.line(format!("{indent}{}{why}", reason.what))?;
-        }
-    } else if !told.reasons.is_empty() {
-        let mut rows = Table::new(told.header);
-        let times: Vec<i64> = told.reasons.iter().filter_map(|reason| reason.time_ns).collect();
-        let mut shown = places(&times).into_iter();
-        for reason in &told.reasons {
-            let time = reason.time_ns.and_then(|_| shown.next()).unwrap_or_default();
-            let number = if reason.number > 0 { reason.number.to_string() } else { String::new() };
-            rows.add_row([number, time, reason.what.clone(), reason.why.clone()]);
-        }
-        rows.left(2);
-        rows.left(3);
-        out.table(&rows)?;
-    }
-    if told.more > 0 {
-        let more = counted(told.more, "more line");
-        out.line(format!("and {more}: --from and --to narrow it down, --most N shows more"))?;
-    }
-    match told.sums.is_empty() {
-        true => Ok(()),
-        false => out.line(format!("\n{}", told.sums)),
     }
 }
 
@@ -148,12 +88,9 @@ fn of_input(
     }
     let level = if settings.on_while_high { "high" } else { "low" };
     let head = format!("{} is {} on {line}, on while it is {level}", point.name, point.kind.what());
-    let sums = match outcome.points.get(number) {
-        Some(PointSummary::Input(input)) => input_sums(input),
-        _ => String::new(),
-    };
-    let header = &["edge", "time", "went", "what became of it"];
-    Ok(WhyReport { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
+    let (sums, sum_words) = sums_of(outcome.points.get(number)).unzip();
+    let (point, sum_words) = (point.name.clone(), sum_words.unwrap_or_default());
+    Ok(WhyReport { point, head, edges: reasons.shown, more: reasons.more, sums, sum_words, ..WhyReport::default() })
 }
 
 /// How many lines are kept: as many as are printed.
@@ -203,11 +140,10 @@ fn of_other(
     let mut reasons = Reasons::new(most(arguments));
     let unit = point.kind.unit().unwrap_or_default();
     let mut tell = |event: Event| {
-        reasons.take(|| Reason {
-            number: 0,
-            time_ns: Some(origin.file_time_ns(event.time)),
-            what: what_happened(event.what, unit),
-            why: String::new(),
+        reasons.take(|| {
+            let (word, value) = event_of(event.what);
+            let time_ns = origin.file_time_ns(event.time);
+            Change { time_ns, event: word, value, what: what_happened(event.what, unit) }
         });
     };
     let mut scans = ScanCount::of(station, point);
@@ -225,12 +161,13 @@ fn of_other(
         }],
     )?;
     order.pass(&mut waiting, Nanos(u64::MAX)).for_each(&mut tell);
-    let (head, mut sums) = (head_of(station, point), sums_of(outcome.points.get(number)));
+    let (sums, sum_words) = sums_of(outcome.points.get(number)).unzip();
+    let mut sum_words = sum_words.unwrap_or_default();
     if let (Some(scans), Some(PointSummary::Counter(counter))) = (scans, outcome.points.get(number)) {
-        sums += &scans.tell(outcome.to, counter.total);
+        sum_words += &scans.tell(outcome.to, counter.total);
     }
-    let header = &["", "time", "what happened", ""];
-    Ok(WhyReport { point: point.name.clone(), head, header, reasons: reasons.shown, more: reasons.more, sums })
+    let (point, head) = (point.name.clone(), head_of(station, point));
+    Ok(WhyReport { point, head, changes: reasons.shown, more: reasons.more, sums, sum_words, ..WhyReport::default() })
 }
 
 /// What a counter would count that took every scan while its bit is on: the classic mistake.
@@ -293,6 +230,20 @@ impl ScanCount {
     }
 }
 
+/// The word for an event, and its number.
+fn event_of(what: EventKind) -> (&'static str, Option<Value>) {
+    match what {
+        EventKind::Rejected(rule) => (rule.word(), None),
+        EventKind::On => ("on", None),
+        EventKind::Off => ("off", None),
+        EventKind::Preset(preset) => ("preset", Some(Value::Integer(preset))),
+        EventKind::Value(value) => ("value", Some(Value::Integer(value))),
+        EventKind::Reading(Real(value)) => ("reading", Some(Value::Real(value))),
+        EventKind::BadFrame(clocks) => ("bad frame", i64::try_from(clocks).ok().map(Value::Integer)),
+        EventKind::NotCounted(why) => (why.word(), None),
+    }
+}
+
 fn what_happened(what: EventKind, unit: &str) -> String {
     match what {
         EventKind::Rejected(rule) => rule.word().to_owned(),
@@ -318,45 +269,58 @@ fn head_of(station: &StationFile, point: &Point) -> String {
     parts.join(", ")
 }
 
-fn sums_of(summary: Option<&PointSummary>) -> String {
-    match summary {
-        Some(PointSummary::Counter(counter)) => {
-            let value = counter.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
-            format!("{} in all, value {value}", counted(counter.total.unsigned_abs(), "count"))
+/// What a point's part in the run comes to, and the same in words.
+fn sums_of(summary: Option<&PointSummary>) -> Option<(Sums, String)> {
+    let value = |value: Option<i64>| value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
+    Some(match summary? {
+        PointSummary::Input(input) => (
+            Sums::Input {
+                raw_edges: input.raw_edges,
+                accepted: input.accepted,
+                bounce: input.rejected.bounce,
+                glitch: input.rejected.glitch,
+                missed: input.rejected.missed,
+                pending: input.pending,
+            },
+            input_sums(input),
+        ),
+        PointSummary::Counter(counter) => (
+            Sums::Counter { total: counter.total, value: counter.value },
+            format!("{} in all, value {}", counted(counter.total.unsigned_abs(), "count"), value(counter.value)),
+        ),
+        PointSummary::Expander(expander) => (
+            Sums::Expander { frames: expander.frames, bad_frames: expander.bad_frames },
+            format!("{}, {} of them bad", counted(expander.frames, "frame"), expander.bad_frames),
+        ),
+        PointSummary::Word(word) => (
+            Sums::Word { value: word.value, changes: word.changes },
+            format!("{} at the end, {}", value(word.value), counted(word.changes, "change")),
+        ),
+        PointSummary::Encoder(encoder) => {
+            let EncoderSummary { forward, backward, reversals, illegal, .. } = **encoder;
+            let (turned, lost) = (counted(reversals, "reversal"), counted(illegal, "illegal step"));
+            let words = format!("{forward} up, {backward} down, {turned}, {lost}");
+            (Sums::Encoder { forward, backward, reversals, illegal }, words)
         }
-        Some(PointSummary::Expander(expander)) => {
-            format!("{}, {} of them bad", counted(expander.frames, "frame"), expander.bad_frames)
-        }
-        Some(PointSummary::Word(word)) => {
-            let value = word.value.map_or_else(|| "unknown".to_owned(), |value| value.to_string());
-            format!("{value} at the end, {}", counted(word.changes, "change"))
-        }
-        Some(PointSummary::Encoder(encoder)) => {
-            let illegal = counted(encoder.illegal, "illegal step");
-            format!(
-                "{} up, {} down, {}, {illegal}",
-                encoder.forward,
-                encoder.backward,
-                counted(encoder.reversals, "reversal")
-            )
-        }
-        Some(PointSummary::Rate(rate)) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
-        Some(PointSummary::Width(width)) => readings_sum(width.readings, width.min, width.max, &width.unit),
-        Some(PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. })) => {
-            format!("on {} times, off {} times", tally.rising, tally.falling)
-        }
-        _ => String::new(),
-    }
+        PointSummary::Rate(rate) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
+        PointSummary::Width(width) => readings_sum(width.readings, width.min, width.max, &width.unit),
+        PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => (
+            Sums::Bit { rising: tally.rising, falling: tally.falling },
+            format!("on {} times, off {} times", tally.rising, tally.falling),
+        ),
+        _ => return None,
+    })
 }
 
-fn readings_sum(readings: u64, least: Option<f64>, most: Option<f64>, unit: &str) -> String {
-    match least.zip(most) {
+fn readings_sum(readings: u64, min: Option<f64>, max: Option<f64>, unit: &str) -> (Sums, String) {
+    let words = match min.zip(max) {
         None => "no reading".to_owned(),
         Some((least, most)) => {
             let range = format!("from {} to {} {unit}", resolved(least, None), resolved(most, None));
             format!("{}, {range}", counted(readings, "reading")).trim_end().to_owned()
         }
-    }
+    };
+    (Sums::Readings { readings, min, max }, words)
 }
 
 /// Why a point is as it is at a time, back through the expressions to the inputs.
@@ -396,13 +360,13 @@ fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -
         origin,
         time: asked,
         told: Vec::new(),
-        reasons: Vec::new(),
+        causes: Vec::new(),
     };
     let Some(asked) = station.station.points.get(point) else { return Ok(WhyReport::default()) };
     told.tell(point, 0);
-    let reasons = told.reasons;
+    let causes = told.causes;
     let head = format!("{} at {}:", asked.name, place(at));
-    Ok(WhyReport { point: asked.name.clone(), head, header: &[], reasons, more: 0, sums: String::new() })
+    Ok(WhyReport { point: asked.name.clone(), head, causes, ..WhyReport::default() })
 }
 
 /// A value as people say it.
@@ -425,7 +389,7 @@ struct ReasonTree<'a> {
     time: Nanos,
     /// The points that have been told.
     told: Vec<usize>,
-    reasons: Vec<Reason>,
+    causes: Vec<Cause>,
 }
 
 impl ReasonTree<'_> {
@@ -437,16 +401,14 @@ impl ReasonTree<'_> {
     }
 
     /// A point, and what it follows from.
-    fn tell(&mut self, number: usize, depth: u64) {
+    fn tell(&mut self, number: usize, depth: usize) {
         let Some(point) = self.station.station.points.get(number) else { return };
-        let name = Reference { point: point.name.clone(), field: String::new() };
-        let state = self.state(&name);
-        self.push(depth, format!("{} is {state}", point.name), String::new());
+        self.tell_state(&Reference { point: point.name.clone(), field: String::new() }, depth);
         if self.told.contains(&number) {
             return;
         }
         for line in made::of(point, self.points.get(number), self.origin) {
-            self.push(depth + 1, line, String::new());
+            self.push(depth + 1, CauseOf::Reading, line);
         }
         self.told.push(number);
         if let (Some(settings), Some(line)) = (point.kind.input(), point.kind.line()) {
@@ -454,13 +416,12 @@ impl ReasonTree<'_> {
         }
         for (key, bit) in point.kind.expressions() {
             let text = self.station.source.get(bit.span.clone()).unwrap_or_default();
-            self.push(depth + 1, format!("{key} = {text}"), String::new());
+            self.push(depth + 1, CauseOf::Key { key, expression: text.to_owned() }, format!("{key} = {text}"));
             let mut names: Vec<&Reference> = bit.expression.names().into_iter().map(|(name, _)| name).collect();
             names.dedup();
             for name in names {
                 if !name.field.is_empty() {
-                    let state = self.state(name);
-                    self.push(depth + 2, format!("{name} is {state}"), String::new());
+                    self.tell_state(name, depth + 2);
                 }
                 let number = self.number(&self.station.station, &name.point);
                 if let Some(number) = number {
@@ -475,35 +436,43 @@ impl ReasonTree<'_> {
     }
 
     /// The raw line behind an input.
-    fn tell_line(&mut self, settings: &InputSettings, line: &str, number: usize, depth: u64) {
+    fn tell_line(&mut self, settings: &InputSettings, line: &str, number: usize, depth: usize) {
         let state = self.lines.get(line).and_then(|&line| self.states.lines.get(line));
+        let name = line.to_owned();
         let Some(&(Some(high), since)) = state else {
-            return self.push(depth, format!("its line {line} has no level yet"), String::new());
+            let of = CauseOf::Line { line: name, high: None, on: None, since_ns: None };
+            return self.push(depth, of, format!("its line {line} has no level yet"));
         };
         let on = high == settings.on_while_high;
         let output = self.states.points.get(number).and_then(|state| state.bits.first()).and_then(|bit| bit.0);
         let level = if high { "high" } else { "low" };
         let means = if on { "on" } else { "off" };
         let why = match output {
-            Some(output) if output != on => waiting(settings, on, since, self.time),
+            Some(output) if output != on => format!(": {}", waiting(settings, on, since, self.time)),
             _ => String::new(),
         };
-        self.push(depth, format!("its line {line} is {level}, which means {means}, {}", self.since(since)), why);
+        let since_ns = Some(self.origin.file_time_ns(since));
+        let text = format!("its line {line} is {level}, which means {means}, {}{why}", self.since(since));
+        self.push(depth, CauseOf::Line { line: name, high: Some(high), on: Some(on), since_ns }, text);
     }
 
     /// What a name is, and since when.
-    fn state(&self, name: &Reference) -> String {
+    fn tell_state(&mut self, name: &Reference, depth: usize) {
         let found = self.states.of(&self.station.station, name);
         let unit = self.station.station.points.iter().find(|point| point.name == name.point && name.field.is_empty());
         let unit = unit.and_then(|point| point.kind.unit()).unwrap_or_default();
-        let shown = found.map(|(value, since)| (format!("{} {unit}", in_words(value)).trim_end().to_owned(), since));
-        match shown {
-            Some((value, since)) => format!("{value}, {}", self.since(since)),
-            _ => "unknown: not started yet".to_owned(),
-        }
+        let state = match found {
+            Some((value, since)) => {
+                format!("{}, {}", format!("{} {unit}", in_words(value)).trim_end(), self.since(since))
+            }
+            None => "unknown: not started yet".to_owned(),
+        };
+        let (value, since_ns) = found.map(|(value, since)| (value, self.origin.file_time_ns(since))).unzip();
+        let text = format!("{name} is {state}");
+        self.push(depth, CauseOf::State { name: name.to_string(), value, since_ns }, text);
     }
 
-    fn push(&mut self, depth: u64, what: String, why: String) {
-        self.reasons.push(Reason { number: depth, time_ns: None, what, why });
+    fn push(&mut self, depth: usize, of: CauseOf, text: String) {
+        self.causes.push(Cause { depth, of, text });
     }
 }
