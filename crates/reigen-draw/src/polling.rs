@@ -64,7 +64,7 @@ impl Drawing for PollingPicture {
         };
         pen.text(
             &fitted(&self.title, 18, cast::i32_from_u32(width) - LEFT - 8),
-            (LEFT, TOP / 2),
+            (LEFT, TOP / 2 - 6),
             18,
             Align::Left,
             theme.ink,
@@ -86,9 +86,17 @@ impl Drawing for PollingPicture {
 impl PollingPicture {
     fn draw_curves(&self, pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
         let colours = theme.curves();
+        let (still, missed): (Vec<&MissedCurve>, Vec<&MissedCurve>) =
+            self.curves.iter().partition(|curve| curve.points.iter().all(|(_, share)| *share == 0.0));
+        if !still.is_empty() {
+            let names: Vec<&str> = still.iter().map(|curve| curve.name.as_str()).collect();
+            let text = format!("never missed: {}", names.join(", "));
+            let place = (LEFT, TOP - 12);
+            pen.text(&fitted(&text, 13, scale.periods.right - LEFT), place, 13, Align::Left, theme.faint)?;
+        }
         // Names stand at their curves' ends, pushed apart where they would meet.
         let mut names: Vec<(i32, &str, RGBColor)> = Vec::new();
-        for (curve, colour) in self.curves.iter().zip(colours.iter().cycle()) {
+        for (curve, colour) in missed.into_iter().zip(colours.iter().cycle()) {
             let points: Vec<(i32, i32)> =
                 curve.points.iter().map(|(period, share)| (scale.x(*period), scale.y(*share))).collect();
             let end = points.last().map_or(scale.bottom, |(_, y)| *y);
@@ -96,13 +104,30 @@ impl PollingPicture {
             names.push((end, &curve.name, *colour));
         }
         names.sort_by_key(|(y, ..)| *y);
-        let mut free = TOP - NAME;
-        for (y, name, colour) in names {
-            free = y.max(free + NAME);
-            pen.text(name, (scale.periods.right + 8, free), 14, Align::Left, colour)?;
+        names.truncate(cast::usize_from_u64(u64::from((scale.bottom - TOP).unsigned_abs() / NAME.unsigned_abs())));
+        let ends: Vec<i32> = names.iter().map(|(y, ..)| *y).collect();
+        for ((_, name, colour), y) in names.iter().zip(apart(&ends, scale.bottom)) {
+            pen.text(name, (scale.periods.right + 8, y), 14, Align::Left, *colour)?;
         }
         Ok(())
     }
+}
+
+/// Heights of names that want to stand at some rising heights: apart from one another, and none below the last that there is.
+fn apart(wanted: &[i32], last: i32) -> Vec<i32> {
+    let mut free = i32::MIN;
+    let pushed_down = wanted.iter().map(|&y| {
+        let place = y.max(free);
+        free = place + NAME;
+        place
+    });
+    let mut heights: Vec<i32> = pushed_down.collect();
+    let mut most = last;
+    for height in heights.iter_mut().rev() {
+        *height = (*height).min(most);
+        most = *height - NAME;
+    }
+    heights
 }
 
 fn draw_grid(pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
@@ -128,6 +153,19 @@ fn draw_grid(pen: &Pen<'_>, scale: &Scale, theme: &Theme) -> Stroke {
 mod tests {
     use super::*;
     use crate::picture::{Format, render};
+
+    proptest::proptest! {
+        #[test]
+        fn names_are_apart_and_none_is_below_the_last_place(wanted in proptest::collection::vec(60..400i32, 0..20)) {
+            let mut wanted = wanted;
+            wanted.sort_unstable();
+            let heights = apart(&wanted, 400);
+            proptest::prop_assert!(heights.windows(2).all(|pair| pair[1] - pair[0] >= NAME), "{heights:?}");
+            proptest::prop_assert!(heights.iter().all(|height| *height <= 400 && *height >= 60 - NAME), "{heights:?}");
+            let free = wanted.windows(2).all(|pair| pair[1] - pair[0] >= NAME);
+            proptest::prop_assert!(!free || heights == wanted, "nothing moves without need");
+        }
+    }
 
     #[test]
     fn a_picture_names_each_curve_and_the_period_and_bears_having_none() {

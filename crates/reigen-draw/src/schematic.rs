@@ -238,7 +238,7 @@ impl Row<'_, '_> {
             at += 70;
         }
         pen.shape(vec![(x - 5, wire - 5), (x + 5, wire - 5), (x + 5, wire + 5), (x - 5, wire + 5)], colour)?;
-        let words = right - 205;
+        let words = right - 190;
         let named = if circuit.shape == SensorShape::Source { ["high end", "low end"] } else { ["on", "off"] };
         for (number, (word, volts)) in named.into_iter().zip(&circuit.volts).enumerate() {
             let shown = match (volts.is_empty(), circuit.shape) {
@@ -249,9 +249,13 @@ impl Row<'_, '_> {
             };
             pen.text(&shown, (words, wire - 26 + 18 * cast::i32_from_usize(number)), 14, Align::Left, colour)?;
         }
-        pen.text(&circuit.reads, (words, wire + 14), 12, Align::Left, theme.faint)?;
+        let mut y = wire + 14;
+        for line in circuit.reads.split("; ") {
+            pen.text(line, (words, y), 12, Align::Left, theme.faint)?;
+            y += 16;
+        }
         if let Some(common) = &circuit.common {
-            pen.text(&common.words, (words, wire + 32), 13, Align::Left, self.colour(common.wrong))?;
+            pen.text(&common.words, (words, y + 2), 13, Align::Left, self.colour(common.wrong))?;
         }
         Ok(())
     }

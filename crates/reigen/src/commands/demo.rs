@@ -5,6 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::replay;
 use crate::simulation;
+use crate::tables::remedies;
 use crate::views::more::CommandPlace;
 use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
@@ -37,6 +38,8 @@ const WIRING: [(&str, &str); 3] = [
     ("filter = \"10 us\"", "filter = \"10 us\"\ntied_to_zero = [\"P7\"]"),
 ];
 const TOO_SHORT: &str = "time = \"1 ms\"";
+/// The whole line that it stands in.
+const SHORT_DEBOUNCE: &str = "debounce = { method = \"stable\", time = \"1 ms\" }";
 /// How wide pictures are drawn.
 const WIDTH: u32 = 100;
 
@@ -91,11 +94,12 @@ fn show(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     let point = reigen_run::points::number_of(&station.station, STOP_BUTTON)?;
     let asked = WhyArguments { most: 5, ..WhyArguments::default() };
     why::print(&why::why(&station, walk.recording()?, point, &asked)?, out)?;
-    let stop = measured(walk, "PB_STOP", Contact::NormallyClosed)?;
-    let longer = format!("time = \"{}\"", stop.stable_time());
-    out.line(format!("\nChange the line of its debounce: {TOO_SHORT} becomes {longer}.\n"))?;
+    let outcome = walk.run(&station, false)?;
+    let finding = outcome.findings.iter().find(|finding| finding.subject == STOP_BUTTON);
+    let advised = finding.and_then(|finding| remedies(finding).into_iter().next()).unwrap_or_default();
+    out.line(format!("\nIts line in the station is {SHORT_DEBOUNCE}: write the advised one there.\n"))?;
     out.line("$ reigen run station.toml recording.vcd --points stop_button")?;
-    let station = StationFile::parse("station.toml".to_owned(), mended(STATION, &[(TOO_SHORT, &longer)]))?;
+    let station = StationFile::parse("station.toml".to_owned(), mended(STATION, &[(SHORT_DEBOUNCE, &advised)]))?;
     print_run(walk, &station, &of_stop_button(), out)?;
     out.line("\nThe whole work, from the wiring to the report: reigen demo --all")?;
     out.line("The files, to try it yourself:               reigen demo --into ropewalk")

@@ -335,13 +335,16 @@ pub(crate) fn print_finding(finding: &Finding, full: bool, more: Option<String>,
     let told = format!(": {}: {} [{}]", finding.subject, finding.message, finding.code);
     out.coloured(colour, finding.severity.word(), &on_one_line(&told))?;
     if let Some(sum) = finding.sum.as_ref().filter(|_| full) {
-        out.line(format!("   = {}", on_one_line(sum)))?;
+        out.words(&format!("   = {}", on_one_line(sum)))?;
     }
     // A remedy that only names a command says no more than the command that is printed below it.
     let names_command = |remedy: &String| !full && more.is_some() && remedy.starts_with("`reigen ");
     let remedies = remedies(finding);
     let told = remedies.iter().filter(|remedy| !names_command(remedy));
-    told.map(|remedy| format!("   → {}", on_one_line(remedy))).try_for_each(|line| out.line(line))?;
+    for line in told.map(|remedy| format!("   → {}", on_one_line(remedy))) {
+        // A line to paste stays whole.
+        if line.contains('=') { out.line(line)? } else { out.words(&line)? }
+    }
     more.iter().try_for_each(|command| out.line(format!("   $ {}", on_one_line(command))))
 }
 

@@ -122,7 +122,7 @@ fn print_points(station: &Station, outcome: &Outcome, detail: &Detail, out: &mut
         after_line = is_line;
         match part {
             Part::Table(table) => out.table(&table)?,
-            Part::Line(line) | Part::Under(line) => out.line(line)?,
+            Part::Line(line) | Part::Under(line) => out.words(&line)?,
         }
     }
     Ok(())

@@ -1,6 +1,6 @@
 //! A station's expectations held against recordings.
 
-use super::verdict::{expectations as expectations_line, findings as findings_line};
+use super::verdict::{by_weight, expectations as expectations_line, findings as findings_line};
 use crate::cli::SpanArguments;
 use crate::failure::Failure;
 use crate::print::Out;
@@ -80,7 +80,8 @@ pub(crate) fn expectations(
         replay(station, recording()?, &wanted, &mut [&mut states])?;
         Ok(states)
     };
-    let of_inputs = outcome.findings.iter().filter(|finding| InputWatch::CODES.contains(&finding.code));
+    let sorted = by_weight(&outcome.findings, &station.station);
+    let of_inputs = sorted.into_iter().filter(|finding| InputWatch::CODES.contains(&finding.code));
     let findings = of_inputs
         .map(|finding| RecordingFinding { recording: outcome.recording.clone(), finding: finding.clone() })
         .collect();
