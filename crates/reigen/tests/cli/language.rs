@@ -102,6 +102,16 @@ fn no_page_message_or_help_has_to_be_read_twice() {
 }
 
 #[test]
+fn pages_name_options_as_they_are_called_now() {
+    let old = ["--line ", "--line`", "--draw", "--only", "rate --captures"];
+    for path in files(&root().join("docs/guide"), "md") {
+        let page = std::fs::read_to_string(&path).unwrap();
+        let found = old.iter().find(|name| page.contains(*name));
+        assert_eq!(found, None, "{}", path.display());
+    }
+}
+
+#[test]
 fn each_phrase_is_found_where_it_stands() {
     for (phrase, instead) in REFUSED {
         assert_eq!(refused(&format!("So it is: {}.", phrase.to_uppercase())).len(), 1, "{phrase}");
