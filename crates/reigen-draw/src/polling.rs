@@ -90,7 +90,7 @@ impl PollingPicture {
             self.curves.iter().partition(|curve| curve.points.iter().all(|(_, share)| *share == 0.0));
         if !still.is_empty() {
             let names: Vec<&str> = still.iter().map(|curve| curve.name.as_str()).collect();
-            let text = format!("never missed: {}", names.join(", "));
+            let text = format!("no pulse missed: {}", names.join(", "));
             let place = (LEFT, TOP - 12);
             pen.text(&fitted(&text, 13, scale.periods.right - LEFT), place, 13, Align::Left, theme.faint)?;
         }

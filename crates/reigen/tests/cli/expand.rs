@@ -60,6 +60,14 @@ fn a_picture_of_a_chain_names_the_bit_that_each_clock_reads() {
     let high = |at: usize| data.chars().nth(at - 1) == Some('▔');
     let read: Vec<bool> = names.match_indices('D').map(|(at, _)| high(at)).collect();
     assert_eq!(read, (0..16).map(|place| place == 6).collect::<Vec<_>>(), "{drawn}");
+    // Which clocks an expression inhibits is not known here, so nothing is named.
+    place
+        .write("inhibited.toml", format!("[expander.c]\n{LINES}{REGISTERS}inhibit = 'NOT k'\n[input.k]\nline = 'K'\n"));
+    let span = "--points c --from 500ms --to 500300us --width 200";
+    let [plain, inhibited] =
+        ["station", "inhibited"].map(|name| place.reigen(&format!("draw {name}.toml r.vcd {span}")));
+    assert!(plain.stdout.contains("D7"), "{}", plain.whole());
+    assert!(inhibited.code == 0 && !inhibited.stdout.contains("D7"), "{}", inhibited.whole());
     // A stretch of many frames is drawn without its lines, and without the time that they would take.
     let long = place.reigen("draw station.toml r.vcd --points c,a1 --width 200").stdout;
     assert!(long.contains("a1") && !long.contains("c.clock"), "{long}");

@@ -32,10 +32,15 @@ impl ChainBuilder {
     /// Of an expander; `None` for other points.
     pub(super) fn of(point: &Point, station: &Station, from: Nanos) -> Option<Self> {
         let ChainLines { signals, inhibit, rising, .. } = point.kind.chain_lines()?;
+        // Without the level of the inhibit it is not known which clocks read.
+        let inhibit = match inhibit {
+            Some(inhibit) => Some(Place::of_signal(inhibit, station)?),
+            None => None,
+        };
         let places: Option<Vec<Place>> = signals.iter().map(|signal| Place::of_signal(signal, station)).collect();
         Some(Self {
             places: places?.try_into().ok()?,
-            inhibit: inhibit.and_then(|inhibit| Place::of_signal(inhibit, station)),
+            inhibit,
             traces: [(); 3].map(|()| Trace::new(from)),
             rising,
             reads: None,
