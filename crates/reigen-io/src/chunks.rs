@@ -46,7 +46,7 @@ pub(crate) struct Chunks {
 impl Chunks {
     /// Reads from `input`.
     pub(crate) fn new(input: Input, piece: usize) -> Self {
-        // Whoever wants small pieces wants little memory too.
+        // Small pieces are asked for where memory is short.
         let room = piece.saturating_mul(64).clamp(16 * 1024, HEAD);
         let waits = matches!(input, Input::Stream(_));
         Self { input, waits, piece: piece.max(2), offset: 0, buffer: vec![0; room], start: 0, end: 0, finished: false }

@@ -46,7 +46,7 @@ pub struct RateSummary {
     pub wheel: Option<WheelSummary>,
     /// Times at which it stood at 0 though the edges went on.
     pub early_stops: u64,
-    /// The most edges in a row of which each came only after it had been taken for stopped.
+    /// The longest run of edges that each came after the rate was read as stopped.
     pub lone_edges: u64,
     /// When a reading becomes 0.
     #[serde(skip)]

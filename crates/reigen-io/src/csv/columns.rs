@@ -330,7 +330,7 @@ const STEP_ROWS: usize = 1000;
 /// Steps of at least this length are the same though rounding parts them by a nanosecond.
 const ROUNDED_FROM: u64 = 1000;
 
-/// Looks at the rows at hand: a column of nothing but the two words of a pair has levels.
+/// Looks at the rows read so far: a column with only the two words of a pair has levels.
 fn look_at(record: &mut Record, below: Below<'_>, columns: usize, dialect: Dialect) -> Vec<Look> {
     let mut looks = vec![Look::Empty; columns];
     record.each_row(below.rows, below.at_end, below.line, |record, line| {

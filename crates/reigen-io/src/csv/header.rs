@@ -43,7 +43,7 @@ pub(super) fn find(bytes: &[u8], at_end: bool, options: &ReadOptions) -> Result<
     match found.as_slice() {
         [] => Err(none_found(bytes, at_end, options, &separators)),
         [header] => Ok(header.clone()),
-        // Tabs with spaces around them are parted by either, and it comes to the same.
+        // Tabs with spaces around them can be split at either, with the same result.
         [first, rest @ ..] if rest.iter().all(|other| (&other.names, other.line) == (&first.names, first.line)) => {
             Ok(first.clone())
         }

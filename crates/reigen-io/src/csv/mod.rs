@@ -50,7 +50,7 @@ pub(crate) fn open(mut chunks: Chunks, options: &ReadOptions, form: Form) -> Res
     })
 }
 
-/// Whether a column of this name is taken for the time.
+/// Whether a column of this name is read as the time.
 pub(crate) fn means_time(name: &str) -> bool {
     header::time_name(name).is_some()
 }

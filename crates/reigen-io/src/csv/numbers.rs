@@ -294,7 +294,7 @@ mod tests {
             let whole = format!("{text}{end}1.5,2.5\n9999999");
             let (plain, marks) = (dialect.value(text.as_bytes()), Marks::new(dialect));
             match marks.number(whole.as_bytes()) {
-                // Whoever takes the cell looks at what ends it.
+                // The caller checks the end of the cell.
                 Some((_, length)) if length < text.len() => prop_assert!(plain.is_none()),
                 Some((value, length)) => {
                     prop_assert_eq!((length, value.to_bits()), (text.len(), plain.unwrap().to_bits()));
