@@ -59,6 +59,19 @@ pub fn some_of(names: &[&str]) -> String {
     }
 }
 
+/// Some of the known names, where none of them is near the one that was given: those that share a word with it
+/// first, then as they stand.
+pub fn some_for(name: &str, known: &[&str]) -> String {
+    let words = |name: &str| -> Vec<String> {
+        let parts = name.split(|letter: char| !letter.is_alphanumeric()).filter(|word| word.len() > 1);
+        parts.map(str::to_lowercase).collect()
+    };
+    let wanted = words(name);
+    let mut sorted = known.to_vec();
+    sorted.sort_by_key(|candidate| !words(candidate).iter().any(|word| wanted.contains(word)));
+    some_of(&sorted)
+}
+
 /// Names as a sentence lists them: `a`, `b` or `c`.
 pub fn list(names: &[&str]) -> String {
     let quoted: Vec<String> = names.iter().map(|name| format!("`{name}`")).collect();
@@ -101,6 +114,20 @@ mod tests {
         ] {
             assert_eq!(without_unit(name), short);
         }
+    }
+
+    #[test]
+    fn names_that_share_a_word_come_first() {
+        let known: Vec<String> = (0..20).map(|number| format!("button_{number}")).collect();
+        let known: Vec<&str> = known.iter().map(String::as_str).chain(["mill.HALL_DRUM", "drum"]).collect();
+        let listed = "button_0, button_1, button_2, button_3, button_4, button_5, button_6, button_7";
+        for (name, said) in [
+            ("drum_speed", format!("mill.HALL_DRUM, drum, {listed} and 12 more")),
+            ("speed", format!("{listed}, button_8, button_9 and 12 more")),
+        ] {
+            assert_eq!(some_for(name, &known), said);
+        }
+        assert_eq!(some_for("speed", &["drum"]), "drum");
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! Points and scales, as a person names them.
 
 use crate::error::RunError;
-use reigen_core::names::{list, nearest};
+use reigen_core::names::{nearest, some_for};
 use reigen_station::station::Station;
 
 /// The number of a point by its name.
@@ -14,7 +14,7 @@ pub fn number_of(station: &Station, name: &str) -> Result<usize, RunError> {
         message: format!("the station has no point `{name}`"),
         help: match nearest(name, names.iter().copied()) {
             Some(near) => format!("did you mean `{near}`?"),
-            None => format!("it has {}", list(&names)),
+            None => format!("points of the station: {}", some_for(name, &names)),
         },
     })
 }

@@ -6,9 +6,6 @@ use reigen_core::names::{nearest, without_unit};
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-/// How many of a recording's lines a message lists.
-const MOST_LISTED: usize = 12;
-
 /// The lines of a recording by all that they may be called: their whole names, and what stands behind each dot of them.
 #[derive(Debug)]
 pub struct LineNames<'a> {
@@ -111,7 +108,7 @@ impl<'a> LineNames<'a> {
         let known = self.recorded.iter().flat_map(|line| [leaf(line), line.name.as_str()]);
         StationErrorKind::UnknownLine {
             near: nearest(&name, known).map(str::to_owned),
-            some: self.recorded.iter().take(MOST_LISTED).map(|line| line.name.clone()).collect(),
+            some: self.recorded.iter().map(|line| line.name.clone()).collect(),
             name,
         }
     }

@@ -2,7 +2,7 @@
 
 use super::synonyms::meant;
 use reigen_core::logic::expression::{ExpressionErrorKind, Span};
-use reigen_core::names::{list, nearest};
+use reigen_core::names::{list, nearest, some_for};
 use std::fmt::Display;
 use thiserror::Error;
 
@@ -257,8 +257,8 @@ impl StationErrorKind {
             Self::ScansWithoutScan => "add [scan] with period = \"10 ms\", or count edges".into(),
             Self::PresetBehind { .. } => "put the last preset above the start value".into(),
             Self::UnknownLine { near: Some(near), .. } => format!("did you mean `{near}`?"),
-            Self::UnknownLine { some, .. } if !some.is_empty() => {
-                format!("the recording has {}", list(&some.iter().map(String::as_str).collect::<Vec<_>>()))
+            Self::UnknownLine { name, some, .. } if !some.is_empty() => {
+                format!("lines of the recording: {}", some_for(name, &some.iter().map(String::as_str).collect::<Vec<_>>()))
             }
             Self::WrongWayRound { .. } => "swap them".into(),
             Self::AmbiguousTerminal { .. } => "write the card's name before it, with a dot".into(),

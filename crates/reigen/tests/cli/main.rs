@@ -18,6 +18,7 @@ mod home;
 mod language;
 mod logic;
 mod measure;
+mod options;
 #[cfg(unix)]
 mod outputs;
 mod outside_words;
