@@ -30,7 +30,10 @@ pub fn pulse_train(edges: Edges<'_>) -> Option<String> {
     let limit = if periods.len() < MANY { VERY_STEADY } else { STEADY };
     let pulses = rises.len();
     if uneven < limit {
-        return Some(format!("{pulses} pulses, neighbouring periods differ by {:.1} %", uneven * 100.0));
+        return Some(match uneven < 0.0005 {
+            true => format!("{pulses} pulses at even intervals"),
+            false => format!("{pulses} pulses, neighbouring periods differ by {:.1} %", uneven * 100.0),
+        });
     }
     let shares = shares(edges);
     let limit = if shares.len() < MANY { SAME_SHARE / 2.0 } else { SAME_SHARE };

@@ -42,6 +42,21 @@ pub enum UnitError {
     Factor(String),
 }
 
+impl UnitError {
+    /// What to do about it.
+    pub fn help(&self) -> String {
+        match self {
+            Self::NoPulses(_) => "add pulses_per_rev = 6, or as many as there are".to_owned(),
+            Self::NoTravel(_) => "add travel_per_rev = 0.5, or as many metres as it is".to_owned(),
+            Self::Unknown(unit) => format!(
+                "write `{}`, or define your own: unit = \"{unit}\" with factor = 60 is pulses per minute, factor = 3600 per hour",
+                KNOWN.join("`, `")
+            ),
+            Self::Factor(_) => "remove `factor`, or give the unit a name of your own".to_owned(),
+        }
+    }
+}
+
 impl Unit {
     /// Makes a unit from its name.
     ///

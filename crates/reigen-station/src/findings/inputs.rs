@@ -9,7 +9,7 @@ use reigen_core::column::BitColumn;
 use reigen_core::condition::debounce::{Ledger, LineReader, Settings};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::finding::Finding;
-use reigen_core::measure::advice::{Advice, nice_up_to};
+use reigen_core::measure::advice::{Advice, AdvisedMethod, nice_up_to};
 use reigen_core::measure::debounce::{Sense, advise_line};
 use reigen_core::measure::edges::Edges;
 use reigen_core::measure::kind::Kind;
@@ -300,9 +300,26 @@ impl<'a> Case<'a> {
             return None;
         }
         let message = format!("the debounce removed {}", counted(pulses, "short pulse"));
+        if let Some(longer) = self.longer_than_bursts() {
+            let message = format!("{message}; it is shorter than the bounce, and held only just");
+            let sum = format!("longest burst {}, {}", short_time(self.longest_burst), self.debounce_words());
+            return Some(Finding::note("glitches-removed", name, message, &longer).with_sum(sum));
+        }
         let remedy =
             "nothing to do: they look like interference; `reigen run --events FILE.csv` lists each with its time";
         Some(Finding::note("glitches-removed", name, message, remedy))
+    }
+
+    /// The line to paste where a contact is held for less than its longest burst: the next burst may be counted.
+    fn longer_than_bursts(&self) -> Option<String> {
+        let (Settings::Stable(present), Some(AdvisedMethod::Stable(advised))) =
+            (self.settings.debounce, self.advice.advised)
+        else {
+            return None;
+        };
+        let lacks = |present: Nanos, advised: Nanos| present < advised && present < self.longest_burst;
+        let lacking = lacks(present.on, advised.on) || lacks(present.off, advised.off);
+        (self.kind.is_contact() && lacking).then(|| self.advice.advised?.toml()).flatten()
     }
 
     /// Real pulses that came and went between two scans.
@@ -371,12 +388,17 @@ mod tests {
         }))
     }
 
+    /// Presses every second that fall back once before they close.
+    fn late_presses() -> Line {
+        line((1..=8u64).flat_map(|second| [0, 1, 4, 200].map(|ms| (second * 1000 + ms) * MS)))
+    }
+
     fn stable(time: u64) -> Settings {
         Settings::Stable(HoldTimes { on: Nanos(time), off: Nanos(time) })
     }
 
-    /// The codes for an input that is on while its line is high.
-    fn codes(line: &Line, kind: &Kind, debounce: Settings, scan: Option<ReadingTimes>) -> Vec<&'static str> {
+    /// What is told of an input that is on while its line is high.
+    fn told(line: &Line, kind: &Kind, debounce: Settings, scan: Option<ReadingTimes>) -> Vec<Finding> {
         let end = Nanos(line.times.last().unwrap().0 + 3000 * MS);
         let mut meter = LineMeter::of_first_edges(Nanos(0), line.starts_high, KEPT);
         meter.take(&line.times);
@@ -386,13 +408,26 @@ mod tests {
             case.verdicts.iter().filter(|verdict| verdict.rule == Some(reigen_core::account::Rule::Glitch)).count();
         let findings = case.findings("x", Rejected { glitch: glitch as u64, ..Rejected::default() });
         assert!(findings.iter().all(|finding| !finding.remedy.is_empty() && finding.subject == "x"));
-        findings.iter().map(|finding| finding.code).collect()
+        findings
+    }
+
+    fn codes(line: &Line, kind: &Kind, debounce: Settings, scan: Option<ReadingTimes>) -> Vec<&'static str> {
+        told(line, kind, debounce, scan).iter().map(|finding| finding.code).collect()
+    }
+
+    #[test]
+    fn a_debounce_that_only_just_held_is_given_the_longer_one_and_a_longer_one_nothing_to_do() {
+        let line = late_presses();
+        let remedy = |time: u64| told(&line, &Kind::Contact, stable(time), None).pop().map(|finding| finding.remedy);
+        assert_eq!(remedy(2 * MS).as_deref(), Some("debounce = { method = \"stable\", time = \"8 ms\" }"));
+        assert!(remedy(8 * MS).is_none_or(|remedy| remedy.starts_with("nothing to do")));
     }
 
     #[test]
     fn each_finding_on_an_input_has_a_case_that_has_it_and_one_that_just_has_not() {
         let (contact, pulses) = (Kind::Contact, Kind::Pulses);
         let bouncing = presses(200, 3);
+        let late = late_presses();
         let noisy = line((1..=8u64).flat_map(|second| [0, 200, 500, 501].map(|ms| (second * 1000 + ms) * MS)));
         let train = line((1..=400u64).flat_map(|pulse| [pulse * 20 * MS, (pulse * 20 + 4) * MS]));
         let disturbed = line((1..=400u64).flat_map(|pulse| {
@@ -405,7 +440,7 @@ mod tests {
         }));
         let scan = |ms: u64| Some(ReadingTimes { period: Nanos(ms * MS), phase: Nanos(0), catch: false });
         type Case<'a> = (&'a str, &'a Line, &'a Kind, Settings, Option<ReadingTimes>, &'a [&'a str]);
-        let cases: [Case<'_>; 14] = [
+        let cases: [Case<'_>; 15] = [
             ("bounce without debounce", &bouncing, &contact, Settings::Pass, None, &["bounce-counted"]),
             ("a debounce that is too short", &bouncing, &contact, stable(MS / 2), None, &["bounce-counted"]),
             ("one that is long enough", &bouncing, &contact, stable(10 * MS), None, &[]),
@@ -413,6 +448,7 @@ mod tests {
             ("a clean contact needs none", &presses(200, 0), &contact, Settings::Pass, None, &[]),
             ("short pulses counted", &noisy, &contact, Settings::Pass, None, &["bounce-counted"]),
             ("short pulses removed", &noisy, &contact, stable(5 * MS), None, &["glitches-removed"]),
+            ("one that only just held", &late, &contact, stable(2 * MS), None, &["glitches-removed"]),
             ("a clean train", &train, &pulses, Settings::Pass, None, &[]),
             ("a train with a debounce for buttons", &train, &pulses, stable(8 * MS), None, &["pulses-swallowed"]),
             ("a disturbed train", &disturbed, &pulses, Settings::Pass, None, &["bounce-counted"]),

@@ -7,12 +7,11 @@ use crate::table::branch::BranchBuilder;
 use crate::table::builder::{Builder, TimeText};
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use reigen_core::finding::Finding;
-use reigen_core::names::list;
 use reigen_core::program::Operation;
 use reigen_core::rate::judgement;
 use reigen_core::rate::marks::Marks;
 use reigen_core::rate::settings::{Method, Settings};
-use reigen_core::rate::unit::{KNOWN, Travel, Unit};
+use reigen_core::rate::unit::{Travel, Unit};
 use reigen_core::rate::width::{self};
 use reigen_core::time::Nanos;
 use reigen_core::units::{Speed, engineering};
@@ -183,8 +182,7 @@ pub(crate) fn unit(name: &Option<Spanned<String>>, travel: Travel, builder: &mut
     };
     Unit::new(text, travel)
         .map_err(|error| {
-            let message = format!("{error} (known units: {})", list(&KNOWN));
-            builder.refuse(span, StationErrorKind::File(message));
+            builder.refuse(span, StationErrorKind::Unit(error));
         })
         .ok()
 }

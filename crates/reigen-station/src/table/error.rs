@@ -1,8 +1,9 @@
 //! What can be wrong with a station, and where.
 
-use super::synonyms::meant;
+use super::synonyms::{belongs_to, meant};
 use reigen_core::logic::expression::{ExpressionErrorKind, Span};
 use reigen_core::names::{list, nearest, some_for};
+use reigen_core::rate::unit::UnitError;
 use std::fmt::Display;
 use thiserror::Error;
 
@@ -22,6 +23,9 @@ pub enum StationErrorKind {
     /// The text is not TOML, or a value is not what its key wants.
     #[error("{0}")]
     File(String),
+    /// A unit of a rate that cannot be worked.
+    #[error(transparent)]
+    Unit(UnitError),
     /// A key, table or word that is not known.
     #[error("unknown {what} `{found}`")]
     Unknown {
@@ -31,7 +35,7 @@ pub enum StationErrorKind {
         found: String,
         /// The nearest known one.
         near: Option<String>,
-        /// What that is, where people call it otherwise.
+        /// What that is where people call it otherwise; without a near one, where the word belongs.
         meaning: Option<&'static str>,
         /// All known ones.
         known: Vec<String>,
@@ -204,7 +208,13 @@ impl StationErrorKind {
     /// A key or a table that is not among the known ones, and may be one by another name.
     pub(crate) fn unknown_key(what: &'static str, found: &str, known: Vec<String>) -> Self {
         match meant(found, &known) {
-            None => Self::unknown(what, found, known),
+            None => match Self::unknown(what, found, known) {
+                Self::Unknown { what, found, near: None, known, .. } => {
+                    let meaning = belongs_to(&found);
+                    Self::Unknown { what, found, near: None, meaning, known }
+                }
+                misspelt => misspelt,
+            },
             Some((name, meaning)) => {
                 let (found, near) = (found.to_owned(), Some(name.to_owned()));
                 Self::Unknown { what, found, near, meaning: Some(meaning), known }
@@ -224,6 +234,7 @@ impl StationErrorKind {
                 format!("did you mean `{near}`? {meaning}")
             }
             Self::Unknown { near: Some(near), .. } => format!("did you mean `{near}`?"),
+            Self::Unknown { meaning: Some(meaning), .. } => (*meaning).to_owned(),
             Self::Unknown { known, .. } if !known.is_empty() => {
                 format!("known here: {}", list(&known.iter().map(String::as_str).collect::<Vec<_>>()))
             }
@@ -237,6 +248,7 @@ impl StationErrorKind {
             Self::TwiceNamed { .. } => "rename one of them: all points share one set of names".into(),
             Self::TwiceDriven { .. } => "use a separate line for each".into(),
             Self::Expression(kind) => return kind.help(),
+            Self::Unit(error) => error.help(),
             Self::Loop(_) => "remove one of these references".into(),
             Self::DebounceKey { .. } => "remove the key, or choose the method it belongs to".into(),
             Self::DebounceTime(_) => {

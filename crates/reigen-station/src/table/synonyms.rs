@@ -7,12 +7,18 @@ struct Synonym {
     is: &'static str,
 }
 
+/// What people call the sense of an input, an encoder or an output.
+const POLARITY: &[&str] = &["active", "active_low", "active_high", "polarity", "level_on", "invert", "inverted"];
+
 const SYNONYMS: &[Synonym] = &[
     Synonym {
-        typed: &["active", "active_low", "active_high", "polarity", "level_on", "invert", "inverted"],
-        meant: &["asserted", "reverse", "invert", "level"],
+        typed: POLARITY,
+        meant: &["asserted"],
         is: "asserted = \"low\" is a contact to 0 V; contact = \"NC\" is on while it is open",
     },
+    Synonym { typed: POLARITY, meant: &["reverse"], is: "reverse = true counts the other way round" },
+    Synonym { typed: POLARITY, meant: &["invert"], is: "invert = true makes the line low while it is on" },
+    Synonym { typed: POLARITY, meant: &["level"], is: "the level that counts: \"high\" or \"low\"" },
     Synonym {
         typed: &["normally_closed", "normally_open", "nc", "no", "type"],
         meant: &["contact", "method", "kind"],
@@ -134,6 +140,37 @@ const SYNONYMS: &[Synonym] = &[
     Synonym { typed: &["terminal_block", "plc", "module"], meant: &["card"], is: "[card.NAME] has the terminals" },
 ];
 
+/// Keys, by what people call them, that belong to other tables than the one they are often typed in.
+const BELONGINGS: &[(&[&str], &str)] = &[
+    (
+        &["ppr", "cpr", "pulses", "teeth", "magnets", "pulses_per_rev"],
+        "`pulses_per_rev` belongs to [rate.NAME] and [encoder.NAME], which give speeds and positions",
+    ),
+    (
+        &[
+            "debounce",
+            "debounce_ms",
+            "bounce",
+            "debounce_time",
+            "contact",
+            "asserted",
+            "active",
+            "active_low",
+            "invert",
+        ],
+        "`debounce`, `contact` and `asserted` belong to [input.NAME]; name that input here",
+    ),
+    (&["preset", "presets", "pv"], "`presets` belong to [counter.NAME]"),
+    (&["on_above", "off_below", "hysteresis"], "`on_above` and `off_below` belong to [threshold.NAME]"),
+    (&["blink", "on_delay", "off_delay"], "delays and blinking belong to [timer.NAME] and [output.NAME]"),
+];
+
+/// Where a word belongs that is no key of the table it stands in.
+pub(crate) fn belongs_to(typed: &str) -> Option<&'static str> {
+    let typed = typed.to_lowercase();
+    BELONGINGS.iter().find(|(words, _)| words.contains(&typed.as_str())).map(|(_, told)| *told)
+}
+
 /// What a word means at a place where some names are known: the name, and what that is.
 pub(crate) fn meant(typed: &str, known: &[String]) -> Option<(&'static str, &'static str)> {
     let typed = typed.to_lowercase();
@@ -176,6 +213,14 @@ mod tests {
             (input("[rpm.x]\nof = 'a'"), "`rate`"),
         ] {
             assert!(help(&source).starts_with(&format!("did you mean {wanted}? ")), "{} in\n{source}", help(&source));
+        }
+        for (source, wanted) in [
+            (input("[counter.c]\nup = 'a'\nppr = 6"), "[rate.NAME]"),
+            (input("[counter.c]\nup = 'a'\ndebounce = '5 ms'"), "[input.NAME]"),
+            (input("[output.o]\nwhen = 'a'\nactive = 'low'"), "invert = true makes the line low"),
+            (input("[rate.r]\nof = 'a'\npresets = [5]"), "[counter.NAME]"),
+        ] {
+            assert!(help(&source).contains(wanted), "{} in\n{source}", help(&source));
         }
         // What is only misspelt is told by the nearest name, as ever.
         assert_eq!(help(&input("contct = 'NC'")), "did you mean `contact`?");

@@ -19,21 +19,23 @@ pub(crate) fn run(arguments: &SchemaArguments, out: &mut Out) -> Result<(), Fail
     out.json(&match arguments.of {
         SchemaWord::Station => station::schema(),
         SchemaWord::Scenario => scenario::schema(),
-        SchemaWord::Check => result::<check::Summary<'static>>(),
-        SchemaWord::Size => result::<SizingResult>(),
-        SchemaWord::Survey => result::<survey::Json<'static>>(),
-        SchemaWord::Debounce => result::<debounce::JsonResult<'static>>(),
-        SchemaWord::Chain => result::<ChainReport<'static>>(),
-        SchemaWord::Levels => result::<levels::Json<'static>>(),
-        SchemaWord::Captures => result::<RateReport>(),
-        SchemaWord::Polling => result::<PollingReport>(),
-        SchemaWord::Run => result::<Summary<'static>>(),
-        SchemaWord::Verify => result::<verify::Json<'static>>(),
-        SchemaWord::Why => result::<WhyReport>(),
+        SchemaWord::Check => result::<check::Summary<'static>>("check"),
+        SchemaWord::Size => result::<SizingResult>("size"),
+        SchemaWord::Survey => result::<survey::Json<'static>>("survey"),
+        SchemaWord::Debounce => result::<debounce::JsonResult<'static>>("debounce"),
+        SchemaWord::Chain => result::<ChainReport<'static>>("chain"),
+        SchemaWord::Levels => result::<levels::Json<'static>>("levels"),
+        SchemaWord::Captures => result::<RateReport>("captures"),
+        SchemaWord::Polling => result::<PollingReport>("polling"),
+        SchemaWord::Run => result::<Summary<'static>>("run"),
+        SchemaWord::Verify => result::<verify::Json<'static>>("verify"),
+        SchemaWord::Why => result::<WhyReport>("why"),
     })
 }
 
-/// The schema of a result, as `--json` prints it.
-fn result<T: JsonSchema>() -> Schema {
-    SchemaSettings::draft2020_12().for_serialize().into_generator().into_root_schema_for::<T>()
+/// The schema of what a command prints with `--json`.
+fn result<T: JsonSchema>(command: &str) -> Schema {
+    let mut schema = SchemaSettings::draft2020_12().for_serialize().into_generator().into_root_schema_for::<T>();
+    schema.insert("title".to_owned(), format!("reigen {command} --json").into());
+    schema
 }

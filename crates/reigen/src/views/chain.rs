@@ -47,7 +47,11 @@ pub(crate) fn print(told: &ChainReport<'_>, origin: Origin, out: &mut Out) -> Re
     facts.add_row(["at falling clocks".to_owned(), margins(chain.falling)]);
     if let Some([mean, min, max]) = chain.period_ns {
         let time = |nanos: f64| Nanos(cast::u64_from_f64(nanos)).to_string();
-        facts.add_row(["polled every".to_owned(), format!("{}, from {} to {}", time(mean), time(min), time(max))]);
+        let spread = match time(min) == time(max) {
+            true => String::new(),
+            false => format!(", from {} to {}", time(min), time(max)),
+        };
+        facts.add_row(["polled every".to_owned(), format!("{}{spread}", time(mean))]);
     }
     facts.add_row(["a frame takes".to_owned(), chain.frame.to_string()]);
     facts.add_row(["load low for".to_owned(), format!("{} at least", cells::time(chain.shortest_load))]);

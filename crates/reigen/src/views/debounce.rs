@@ -190,7 +190,9 @@ pub(crate) fn print_all(all: &[DebounceReport], out: &mut Out) -> Result<(), Fai
         };
         let notes: String = advice.notes.iter().map(|note| format!(" [{}]", note.code())).collect();
         let count = advice.count.map_or(String::new(), |count| count.to_string());
-        rows.add_row([line.clone(), debounced.kind.words(), method, count, format!("{}{notes}", advice.reason)]);
+        // The column before says it.
+        let reason = advice.reason.replace(": no debounce needed;", ":");
+        rows.add_row([line.clone(), debounced.kind.words(), method, count, format!("{reason}{notes}")]);
     }
     [1, 2, 4].into_iter().for_each(|column| rows.left(column));
     out.table(&rows)?;

@@ -62,7 +62,7 @@ pub enum ExpressionErrorKind {
     #[error("unknown point `{0}`")]
     UnknownPoint(String, Option<String>),
     /// The point has no such field.
-    #[error("`{point}` is {kind} and has no field `.{field}`")]
+    #[error("`{point}` is {kind} {}", missing(.field))]
     UnknownField {
         /// The point.
         point: String,
@@ -107,6 +107,14 @@ fn foreign(word: &str) -> &'static str {
     }
 }
 
+/// What a point does not have: a field, or a value of its own.
+fn missing(field: &str) -> String {
+    match field {
+        "" => "and has no value of its own".to_owned(),
+        field => format!("and has no field `.{field}`"),
+    }
+}
+
 /// A point's name made of a line's.
 fn as_point_name(line: &str) -> String {
     let small = line.rsplit('.').next().unwrap_or(line).to_ascii_lowercase();
@@ -129,7 +137,10 @@ impl ExpressionErrorKind {
     pub fn help(&self) -> Option<String> {
         match self {
             Self::UnknownPoint(_, Some(near)) => Some(format!("did you mean `{near}`?")),
-            Self::UnknownField { known, .. } if known.is_empty() => Some("use the point's name alone".to_owned()),
+            Self::UnknownField { known, field, .. } if known.is_empty() => Some(match field.as_str() {
+                "" => "name the point that it is about".to_owned(),
+                _ => "use the point's name alone".to_owned(),
+            }),
             Self::UnknownField { known, .. } => Some(format!("its fields are {}", list(known))),
             Self::UnknownFunction(name) => {
                 let words: Vec<&str> = Function::words().collect();
