@@ -10,6 +10,8 @@ pub mod kind;
 pub mod line_names;
 pub mod plan;
 #[cfg(test)]
+mod step_tests;
+#[cfg(test)]
 mod tests;
 #[cfg(test)]
 mod window_tests;

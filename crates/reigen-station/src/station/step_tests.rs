@@ -1,0 +1,435 @@
+//! Every kind of point against a plain model of it that goes on by single nanoseconds, as its meaning is written down.
+//!
+//! A model knows no edges and no windows: it looks at the levels of all lines after each nanosecond and steps.
+
+use super::parse;
+use super::plan::compile;
+use proptest::prelude::*;
+use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};
+use reigen_core::time::{Nanos, Window};
+
+const END: u64 = 160;
+const LINES: usize = 4;
+const INPUTS: &str =
+    "\n[input.a]\nline = 'L0'\n[input.b]\nline = 'L1'\n[input.c]\nline = 'L2'\n[input.d]\nline = 'L3'\n";
+
+/// The levels of the lines after an instant.
+type Levels = [bool; LINES];
+
+/// A point's main value after each nanosecond: bits are 0 and 1, `None` is no value.
+type Track = Vec<Option<f64>>;
+
+/// Goes on to the next nanosecond.
+trait Model {
+    fn step(&mut self, time: u64, levels: Levels) -> Option<f64>;
+}
+
+impl<F: FnMut(u64, Levels) -> Option<f64>> Model for F {
+    fn step(&mut self, time: u64, levels: Levels) -> Option<f64> {
+        self(time, levels)
+    }
+}
+
+/// A bit and what it was before.
+#[derive(Default, Clone, Copy)]
+struct Edge {
+    before: Option<bool>,
+}
+
+impl Edge {
+    /// Whether the bit went to `level` just now; the first level is no edge.
+    fn went(&mut self, level: bool, to: bool) -> bool {
+        self.before.replace(level).is_some_and(|before| before != level) && level == to
+    }
+}
+
+fn bit(level: bool) -> Option<f64> {
+    Some(f64::from(u8::from(level)))
+}
+
+/// `stable`: follows once the new state has held for its time, and be it to the nanosecond at which it goes.
+fn stable(on: u64, off: u64) -> impl FnMut(u64, bool) -> bool {
+    let (mut held, mut since, mut output) = (None, 0, None);
+    move |time, input| {
+        let out = output.get_or_insert(input);
+        let holds = |level: bool, since: u64| time >= since + if level { on } else { off };
+        if held.is_some_and(|held| held != *out && holds(held, since)) {
+            *out = !*out;
+        }
+        if held.replace(input) != Some(input) {
+            since = time;
+        }
+        if input != *out && holds(input, since) {
+            *out = input;
+        }
+        *out
+    }
+}
+
+/// `lockout`: follows at once, then looks away for a time.
+fn lockout(on: u64, off: u64) -> impl FnMut(u64, bool) -> bool {
+    let mut output = None;
+    let mut free_at = 0;
+    move |time, input| {
+        let out = output.get_or_insert(input);
+        if *out != input && time >= free_at {
+            *out = input;
+            free_at = time + if input { on } else { off };
+        }
+        *out
+    }
+}
+
+/// `sampled`: follows on the N-th equal reading in a row that differs.
+fn sampled(every: u64, count: u32) -> impl FnMut(u64, bool) -> bool {
+    let mut output = None;
+    let mut differing = 0;
+    move |time, input| {
+        let out = output.get_or_insert(input);
+        if time % every == 0 {
+            differing = if input == *out { 0 } else { differing + 1 };
+            if differing == count {
+                (*out, differing) = (input, 0);
+            }
+        }
+        *out
+    }
+}
+
+fn debounced(mut method: impl FnMut(u64, bool) -> bool + 'static) -> Box<dyn Model> {
+    Box::new(move |time, levels: Levels| bit(method(time, levels[0])))
+}
+
+/// On for a time from each edge, anew with each.
+fn one_shot(edge_to: bool, width: u64) -> Box<dyn Model> {
+    let (mut edge, mut until) = (Edge::default(), 0);
+    Box::new(move |time, levels: Levels| {
+        if edge.went(levels[0], edge_to) {
+            until = time + width;
+        }
+        bit(time < until)
+    })
+}
+
+fn latch(set_wins: bool) -> Box<dyn Model> {
+    let mut on = false;
+    Box::new(move |_, levels: Levels| {
+        let (set, reset) = (levels[0], levels[1]);
+        on = if set_wins { set || (on && !reset) } else { !reset && (set || on) };
+        bit(on)
+    })
+}
+
+fn toggle() -> Box<dyn Model> {
+    let (mut edge, mut on) = (Edge::default(), false);
+    Box::new(move |_, levels: Levels| {
+        if edge.went(levels[0], true) {
+            on = !on;
+        }
+        on &= !levels[1];
+        bit(on)
+    })
+}
+
+/// A bit that goes on once its input has been on for so long, and off at once.
+fn on_delay(delay: u64) -> impl FnMut(u64, bool) -> bool {
+    let mut since = None;
+    move |time, input| {
+        since = if input { since.or(Some(time)) } else { None };
+        since.is_some_and(|since| time >= since + delay)
+    }
+}
+
+/// A bit that goes on at once, and off once its input has been off for so long.
+fn off_delay(delay: u64) -> impl FnMut(u64, bool) -> bool {
+    let (mut last_on, mut ever) = (0, false);
+    move |time, input| {
+        if input {
+            (last_on, ever) = (time + 1, true);
+        }
+        // It is off from `last_on` on.
+        input || (ever && time < last_on + delay)
+    }
+}
+
+/// On for exactly a time from a rising edge; edges until its very end change nothing.
+fn pulse(width: u64) -> impl FnMut(u64, bool) -> bool {
+    let (mut before, mut start) = (false, None::<u64>);
+    move |time, input| {
+        let busy = start.is_some_and(|start| time <= start + width);
+        if input && !before && !busy {
+            start = Some(time);
+        }
+        before = input;
+        start.is_some_and(|start| time < start + width)
+    }
+}
+
+/// An on-delay, then an off-delay, then the sense.
+fn output(on: u64, off: u64, invert: bool) -> Box<dyn Model> {
+    let (mut late_on, mut late_off) = (on_delay(on), off_delay(off));
+    Box::new(move |time, levels: Levels| bit(late_off(time, late_on(time, levels[0] || levels[1])) != invert))
+}
+
+/// So many flashes from each rising edge that comes while none are.
+fn blink(times: u64, on: u64, off: u64) -> Box<dyn Model> {
+    let mut edge = Edge::default();
+    let mut start: Option<u64> = None;
+    Box::new(move |time, levels: Levels| {
+        // The gap after the last flash belongs to it: the next flashes are told from it.
+        let length = times * (on + off);
+        let busy = start.is_some_and(|start| time < start + length);
+        if edge.went(levels[0], true) && !busy {
+            start = Some(time);
+        }
+        bit(start.is_some_and(|start| time < start + length && (time - start) % (on + off) < on))
+    })
+}
+
+/// What a counter does when it has come to its last preset or its limits.
+#[derive(Clone, Copy)]
+enum AtEnd {
+    RestartAt(i64),
+    Stop(i64, i64),
+    Wrap(i64, i64),
+    Nothing,
+}
+
+/// Up on edges of `a`, down on those of `b` where it counts down, reset by `c`.
+fn counter(both_edges: bool, down: bool, at_end: AtEnd) -> Box<dyn Model> {
+    let (mut up, mut less, mut value) = (Edge::default(), Edge::default(), 0_i64);
+    Box::new(move |_, levels: Levels| {
+        let (rise, fall) = {
+            let mut copy = up;
+            (up.went(levels[0], true), copy.went(levels[0], false))
+        };
+        let counts = i64::from(rise || (both_edges && fall)) - i64::from(less.went(levels[1], true) && down);
+        let reset = levels[2];
+        value = match (reset, at_end) {
+            (true, _) => 0,
+            (_, AtEnd::RestartAt(last)) if value + counts >= last => 0,
+            (_, AtEnd::Stop(low, high)) => (value + counts).clamp(low, high),
+            (_, AtEnd::Wrap(low, high)) if value + counts > high => low,
+            (_, AtEnd::Wrap(low, high)) if value + counts < low => high,
+            _ => value + counts,
+        };
+        Some(value as f64)
+    })
+}
+
+/// Both sides of a changeover: the state that both agree on.
+fn pair() -> Box<dyn Model> {
+    let mut state = None;
+    Box::new(move |_, levels: Levels| {
+        if levels[0] == levels[1] {
+            state = Some(levels[0]);
+        }
+        state.and_then(bit)
+    })
+}
+
+/// The bits of a word, lowest first.
+fn word(gray: bool) -> Box<dyn Model> {
+    Box::new(move |_, levels: Levels| {
+        let plain = levels.iter().rev().fold(0_u32, |word, bit| word << 1 | u32::from(*bit));
+        let decoded = (0..4).fold(0, |value, shift| value ^ (plain >> shift));
+        Some(f64::from(if gray { decoded } else { plain }))
+    })
+}
+
+/// One count up or down for each step of two channels, in the decode of four.
+fn encoder() -> Box<dyn Model> {
+    let (mut before, mut position) = (None, 0_i64);
+    Box::new(move |_, levels: Levels| {
+        let turn = |a: bool, b: bool| match (a, b) {
+            (false, false) => 0_i64,
+            (true, false) => 1,
+            (true, true) => 2,
+            (false, true) => 3,
+        };
+        let now = turn(levels[0], levels[1]);
+        position += match before.replace(now).map(|before: i64| (now - before).rem_euclid(4)) {
+            Some(1) => 1,
+            Some(3) => -1,
+            _ => 0,
+        };
+        Some(position as f64)
+    })
+}
+
+/// Edges in each whole window, told at its end.
+fn gate(window: u64) -> Box<dyn Model> {
+    let (mut edge, mut edges, mut reading) = (Edge::default(), 0_u32, None);
+    Box::new(move |time, levels: Levels| {
+        if time > 0 && time % window == 0 {
+            reading = Some(f64::from(edges) / (window as f64 * 1e-9));
+            edges = 0;
+        }
+        edges += u32::from(edge.went(levels[0], true));
+        reading
+    })
+}
+
+/// The mean of so many intervals at each edge; nothing across a stop.
+fn period(average: usize, zero_after: u64) -> Box<dyn Model> {
+    let (mut edge, mut edges, mut reading): (_, Vec<u64>, _) = (Edge::default(), Vec::new(), None);
+    Box::new(move |time, levels: Levels| {
+        let stopped = edges.last().is_some_and(|last| time >= last + zero_after);
+        if stopped {
+            edges.clear();
+            reading = reading.and(Some(0.0));
+        }
+        if edge.went(levels[0], true) {
+            edges.push(time);
+            if edges.len() > average {
+                let from = edges[edges.len() - 1 - average];
+                reading = Some(average as f64 / ((time - from) as f64 * 1e-9));
+            }
+        }
+        reading
+    })
+}
+
+/// The length of each stretch of a level that began and ended within the recording, in seconds.
+fn width(level: bool) -> Box<dyn Model> {
+    let (mut edge, mut began, mut reading) = (Edge::default(), None, None);
+    Box::new(move |time, levels: Levels| {
+        let mut other = edge;
+        if edge.went(levels[0], level) {
+            began = Some(time);
+        } else if other.went(levels[0], !level) {
+            reading = began.map(|began| (time - began) as f64 * 1e-9).or(reading);
+        }
+        reading
+    })
+}
+
+/// A count of edges against two bounds.
+fn threshold() -> Box<dyn Model> {
+    let (mut edge, mut count, mut on) = (Edge::default(), 0, false);
+    Box::new(move |_, levels: Levels| {
+        count += i32::from(edge.went(levels[0], true));
+        let value = count % 5;
+        on = (on || value > 3) && value >= 1;
+        bit(on)
+    })
+}
+
+/// Each point, on the inputs `a` to `d`, and its model.
+fn cases() -> Vec<(&'static str, Box<dyn Model>)> {
+    let input = |debounce: &'static str| debounce;
+    vec![
+        (input("[input.x]\nline = 'L0'"), debounced(stable(0, 0))),
+        (
+            input("[input.x]\nline = 'L0'\ndebounce = { method = 'stable', on = '5 ns', off = '9 ns' }"),
+            debounced(stable(5, 9)),
+        ),
+        (input("[input.x]\nline = 'L0'\ndebounce = '7 ns'"), debounced(stable(7, 7))),
+        (
+            input("[input.x]\nline = 'L0'\ndebounce = { method = 'lockout', on = '9 ns', off = '4 ns' }"),
+            debounced(lockout(9, 4)),
+        ),
+        (
+            input("[input.x]\nline = 'L0'\ndebounce = { method = 'sampled', every = '4 ns', count = 3 }"),
+            debounced(sampled(4, 3)),
+        ),
+        ("[oneshot.x]\nof = 'a'\nwidth = '5 ns'", one_shot(true, 5)),
+        ("[oneshot.x]\nof = 'a'\nedge = 'falling'\nwidth = '2 ns'", one_shot(false, 2)),
+        ("[latch.x]\nset = 'a'\nreset = 'b'", latch(false)),
+        ("[latch.x]\nset = 'a'\nreset = 'b'\ndominant = 'set'", latch(true)),
+        ("[toggle.x]\nby = 'a'\nreset = 'b'", toggle()),
+        ("[timer.x]\nof = 'a'\nkind = 'on_delay'\ntime = '4 ns'", debounced(on_delay(4))),
+        ("[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '6 ns'", debounced(off_delay(6))),
+        ("[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'", debounced(pulse(9))),
+        ("[output.x]\nwhen = 'a OR b'\non_delay = '3 ns'\noff_delay = '8 ns'\ninvert = true", output(3, 8, true)),
+        ("[output.x]\nwhen = 'a'\nblink = { times = 3, on = '2 ns', off = '1 ns' }", blink(3, 2, 1)),
+        ("[counter.x]\nup = 'a'\nedge = 'both'\nreset = 'c'", counter(true, false, AtEnd::Nothing)),
+        (
+            "[counter.x]\nup = 'a'\nreset = 'c'\npresets = [2, 3]\nat_last = 'restart'",
+            counter(false, false, AtEnd::RestartAt(3)),
+        ),
+        ("[counter.x]\nup = 'a'\ndown = 'b'\nreset = 'c'\nlimits = [-2, 3]", counter(false, true, AtEnd::Stop(-2, 3))),
+        (
+            "[counter.x]\nup = 'a'\ndown = 'b'\nreset = 'c'\nlimits = [-2, 3]\nat_limit = 'wrap'",
+            counter(false, true, AtEnd::Wrap(-2, 3)),
+        ),
+        ("[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'", pair()),
+        ("[word.x]\nbits = ['a', 'b', 'c', 'd']", word(false)),
+        ("[word.x]\nbits = ['a', 'b', 'c', 'd']\ncode = 'gray'", word(true)),
+        ("[encoder.x]\na = 'a'\nb = 'b'", encoder()),
+        ("[rate.x]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'", gate(7)),
+        ("[rate.x]\nof = 'a'\nmethod = 'period'\naverage = 2\nzero_after = '30 ns'", period(2, 30)),
+        ("[width.x]\nof = 'a'", width(true)),
+        ("[width.x]\nof = 'a'\nlevel = 'low'", width(false)),
+        ("[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_above = 3\noff_below = 1", threshold()),
+    ]
+}
+
+/// When each line changes, the first of them its first level being high or low.
+fn lines() -> impl Strategy<Value = Vec<(bool, Vec<u64>)>> {
+    let line = (any::<bool>(), prop::collection::vec(1..12u64, 0..50)).prop_map(|(level, steps)| {
+        let times = steps.iter().scan(0, |time, step| {
+            *time += step;
+            Some(*time)
+        });
+        (level, times.take_while(|time| *time <= END).collect())
+    });
+    prop::collection::vec(line, LINES)
+}
+
+/// What the program gives for the point `x`, after each nanosecond.
+fn worked(points: &str, lines: &[(bool, Vec<u64>)]) -> Track {
+    let station = parse(&format!("{points}{INPUTS}")).unwrap();
+    let recorded: Vec<RecordedLine> = (0..LINES)
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .collect();
+    let plan = compile(&station, &recorded, Nanos(1)).unwrap();
+    let mut columns = LineColumns::new(plan.signals.len(), 0);
+    for (column, &signal) in plan.signals.iter().enumerate() {
+        let (level, toggles) = &lines[signal];
+        let changes: Vec<Nanos> = [0].iter().chain(toggles).map(|&time| Nanos(time)).collect();
+        columns.append(column, join(None, &changes, level ^ (toggles.len() % 2 == 1)));
+    }
+    columns.end_at(Nanos(END + 1));
+    let mut engine = plan.program.start();
+    let window: Window = columns.cut(Nanos(END + 1));
+    engine.work(window, columns.all());
+    let number = station.points.iter().position(|point| point.name == "x").unwrap();
+    let point = engine.points().find(|columns| columns.point == number).unwrap();
+    let value = |time: u64| match (point.bit(), point.count(), point.reading()) {
+        (Some(column), ..) => {
+            let passed = column.toggles.iter().filter(|toggle| toggle.0 <= time).count();
+            let known = column.level.filter(|_| column.since.0 <= time);
+            known.and_then(|level| bit(level ^ (passed % 2 == 1)))
+        }
+        (_, Some(column), _) => column.at(Nanos(time)).map(|value| value as f64),
+        (.., column) => column.and_then(|column| column.at(Nanos(time))),
+    };
+    (0..=END).map(value).collect()
+}
+
+/// Whether two values are the same but for rounding.
+fn same(left: Option<f64>, right: Option<f64>) -> bool {
+    match (left, right) {
+        (Some(left), Some(right)) => (left - right).abs() <= 1e-9 * left.abs().max(right.abs()),
+        (left, right) => left == right,
+    }
+}
+
+proptest! {
+    #[test]
+    fn each_point_is_what_its_meaning_says_after_every_nanosecond(lines in lines()) {
+        for (points, mut model) in cases() {
+            let worked = worked(points, &lines);
+            for time in 0..=END {
+                let levels = std::array::from_fn(|line| {
+                    let (level, toggles) = &lines[line];
+                    level ^ (toggles.iter().filter(|toggle| **toggle <= time).count() % 2 == 1)
+                });
+                let wanted = model.step(time, levels);
+                let given = worked[time as usize];
+                prop_assert!(same(wanted, given), "{points}\nat {time} ns: {given:?}, but by its meaning {wanted:?}\n{lines:?}");
+            }
+        }
+    }
+}
