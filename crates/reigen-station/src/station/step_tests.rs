@@ -270,16 +270,16 @@ fn gate(window: u64) -> Box<dyn Model> {
     })
 }
 
-/// The mean of so many intervals at each edge; nothing across a stop.
+/// The mean of so many intervals at each edge; nothing across a stop, which an edge at its very time prevents.
 fn period(average: usize, zero_after: u64) -> Box<dyn Model> {
     let (mut edge, mut edges, mut reading): (_, Vec<u64>, _) = (Edge::default(), Vec::new(), None);
     Box::new(move |time, levels: Levels| {
-        let stopped = edges.last().is_some_and(|last| time >= last + zero_after);
-        if stopped {
+        let rises = edge.went(levels[0], true);
+        if edges.last().is_some_and(|last| time > last + zero_after || (time == last + zero_after && !rises)) {
             edges.clear();
             reading = reading.and(Some(0.0));
         }
-        if edge.went(levels[0], true) {
+        if rises {
             edges.push(time);
             if edges.len() > average {
                 let from = edges[edges.len() - 1 - average];
@@ -312,6 +312,126 @@ fn threshold() -> Box<dyn Model> {
         let value = count % 5;
         on = (on || value > 3) && value >= 1;
         bit(on)
+    })
+}
+
+/// The presets of a counter that its value has reached, and whether that is the last.
+fn reached(presets: &'static [i64], wanted: usize) -> Box<dyn Model> {
+    let mut value = counter(false, true, AtEnd::Nothing);
+    Box::new(move |time, levels: Levels| {
+        let value = value.step(time, levels)?;
+        bit(presets.iter().filter(|preset| value >= **preset as f64).count() >= wanted)
+    })
+}
+
+/// The sides of a changeover still disagree when their time is over.
+fn pair_fault(within: u64) -> Box<dyn Model> {
+    let mut apart_since = None;
+    Box::new(move |time, levels: Levels| {
+        apart_since = if levels[0] == levels[1] { None } else { apart_since.or(Some(time)) };
+        bit(apart_since.is_some_and(|since| time >= since + within))
+    })
+}
+
+/// Whether an encoder counted within the last nanoseconds, or which way it counted last.
+fn encoder_bit(read: fn(&mut CountsOf, u64) -> bool) -> Box<dyn Model> {
+    let (mut position, mut counts) = (encoder(), CountsOf::default());
+    Box::new(move |time, levels: Levels| {
+        let now = position.step(time, levels)?;
+        if let Some(before) = counts.before.replace(now).filter(|before| *before != now) {
+            counts.last = Some((time, now > before));
+        }
+        bit(read(&mut counts, time))
+    })
+}
+
+/// What an encoder counted last: when, and whether it was up.
+#[derive(Default)]
+struct CountsOf {
+    before: Option<f64>,
+    last: Option<(u64, bool)>,
+}
+
+/// Both channels changed at once.
+fn encoder_fault() -> Box<dyn Model> {
+    let (mut before, mut fault): (Option<(bool, bool)>, bool) = (None, false);
+    Box::new(move |_, levels: Levels| {
+        let now = (levels[0], levels[1]);
+        fault |= before.replace(now).is_some_and(|before| before.0 != now.0 && before.1 != now.1);
+        bit(fault)
+    })
+}
+
+/// No reading yet, or the last one is 0.
+fn stopped(mut reading: Box<dyn Model>) -> Box<dyn Model> {
+    Box::new(move |time, levels: Levels| bit(reading.step(time, levels).is_none_or(|reading| reading == 0.0)))
+}
+
+/// How long a timer runs, against a bound.
+fn elapsed_over(time_ns: u64, bound: u64) -> Box<dyn Model> {
+    let mut since = None;
+    Box::new(move |time, levels: Levels| {
+        since = if levels[0] { since.or(Some(time)) } else { None };
+        // The elapsed time is known to the program where the timer starts and where it is over.
+        bit(since.is_some_and(|since| time >= since + time_ns && time_ns > bound))
+    })
+}
+
+/// A chain of one register: the levels read at rising clocks while load is high, shown when it falls.
+fn chain(shown: usize) -> Box<dyn Model> {
+    let (mut load, mut clock) = (Edge::default(), Edge::default());
+    let (mut open, mut read, mut data_before, mut point) = (false, Vec::new(), false, None);
+    Box::new(move |time, levels: Levels| {
+        let (load_level, clock_level, data) = (levels[0], levels[1], levels[2]);
+        let mut fell = load;
+        let (released, ended) = (load.went(load_level, true), fell.went(load_level, false));
+        let clocked = clock.went(clock_level, true);
+        if ended {
+            if open && read.len() == 8 {
+                point = Some(read[shown]);
+            }
+            open = false;
+        } else if released {
+            (open, read) = (true, Vec::new());
+        } else if clocked && open {
+            read.push(data_before);
+        }
+        data_before = data;
+        // At the recording's end a frame with all its clocks ends too.
+        if time == END && open && read.len() == 8 {
+            point = Some(read[shown]);
+        }
+        point.and_then(bit)
+    })
+}
+
+/// Edges over the time between the last edges of two readings; falls and stops where none come.
+fn auto(every: u64, zero_after: u64) -> Box<dyn Model> {
+    let (mut edge, mut times): (_, Vec<u64>) = (Edge::default(), Vec::new());
+    let (mut from, mut reading): (Option<(u64, usize)>, Option<f64>) = (None, None);
+    Box::new(move |time, levels: Levels| {
+        if edge.went(levels[0], true) {
+            // An edge after a stop only starts a new interval.
+            if times.last().is_some_and(|last| time >= last + zero_after) {
+                (times, from) = (Vec::new(), None);
+                reading = reading.and(Some(0.0));
+            }
+            times.push(time);
+            from = from.or(Some((time, times.len())));
+        }
+        let (Some(last), Some((since, counted))) = (times.last().copied(), from) else { return reading };
+        if time % every == 0 {
+            let new = times.len() - counted;
+            if new > 0 {
+                reading = Some(new as f64 / ((last - since) as f64 * 1e-9));
+                from = Some((last, times.len()));
+            } else if time >= last + zero_after {
+                reading = reading.and(Some(0.0));
+            } else if time > last {
+                reading = reading.map(|reading| reading.min(1.0 / ((time - last) as f64 * 1e-9)));
+            }
+        }
+        reading
     })
 }
 
@@ -362,6 +482,40 @@ fn cases() -> Vec<(&'static str, Box<dyn Model>)> {
         ("[width.x]\nof = 'a'", width(true)),
         ("[width.x]\nof = 'a'\nlevel = 'low'", width(false)),
         ("[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_above = 3\noff_below = 1", threshold()),
+    ]
+}
+
+/// What else points tell, as the bit `x` reads it.
+fn field_cases() -> Vec<(&'static str, Box<dyn Model>)> {
+    let moving = |counts: &mut CountsOf, time: u64| counts.last.is_some_and(|(last, _)| time < last + 9);
+    let forward = |counts: &mut CountsOf, _: u64| counts.last.is_some_and(|(_, up)| up);
+    vec![
+        (
+            "[counter.n]\nup = 'a'\ndown = 'b'\nreset = 'c'\npresets = [1, 3]\n[logic.x]\nwhen = 'n.done'",
+            reached(&[1, 3], 2),
+        ),
+        (
+            "[counter.n]\nup = 'a'\ndown = 'b'\nreset = 'c'\npresets = [1, 3]\n[logic.x]\nwhen = 'n.band >= 1'",
+            reached(&[1, 3], 1),
+        ),
+        ("[pair.p]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.x]\nwhen = 'p.fault'", pair_fault(6)),
+        ("[encoder.e]\na = 'a'\nb = 'b'\nstill_after = '9 ns'\n[logic.x]\nwhen = 'e.moving'", encoder_bit(moving)),
+        ("[encoder.e]\na = 'a'\nb = 'b'\n[logic.x]\nwhen = 'e.forward'", encoder_bit(forward)),
+        ("[encoder.e]\na = 'a'\nb = 'b'\n[logic.x]\nwhen = 'e.fault'", encoder_fault()),
+        ("[rate.r]\nof = 'a'\nmethod = 'gate'\nwindow = '7 ns'\n[logic.x]\nwhen = 'r.stopped'", stopped(gate(7))),
+        (
+            "[rate.r]\nof = 'a'\nmethod = 'period'\nzero_after = '20 ns'\n[logic.x]\nwhen = 'r.stopped'",
+            stopped(period(1, 20)),
+        ),
+        (
+            "[timer.t]\nof = 'a'\nkind = 'on_delay'\ntime = '6 ns'\n[logic.x]\nwhen = 't.elapsed > 0.000000003'",
+            elapsed_over(6, 3),
+        ),
+        (
+            "[expander.e]\nload = 'L0'\nclock = 'L1'\ndata = 'L2'\nregisters = [['x', 'q', 'r', 's', 't', 'u', 'v', 'w']]",
+            chain(7),
+        ),
+        ("[rate.x]\nof = 'a'\nevery = '5 ns'\nzero_after = '23 ns'", auto(5, 23)),
     ]
 }
 
@@ -419,7 +573,7 @@ fn same(left: Option<f64>, right: Option<f64>) -> bool {
 proptest! {
     #[test]
     fn each_point_is_what_its_meaning_says_after_every_nanosecond(lines in lines()) {
-        for (points, mut model) in cases() {
+        for (points, mut model) in cases().into_iter().chain(field_cases()) {
             let worked = worked(points, &lines);
             for time in 0..=END {
                 let levels = std::array::from_fn(|line| {
