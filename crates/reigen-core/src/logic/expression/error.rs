@@ -26,6 +26,9 @@ pub enum ExpressionErrorKind {
     /// A number that cannot be read.
     #[error("`{0}` is not a number")]
     BadNumber(String),
+    /// A literal with a base or a type before it that cannot be read.
+    #[error("`{0}` is not a value")]
+    BadLiteral(String),
     /// The end came where an operand was wanted.
     #[error("the expression is not finished: a point or a number must follow")]
     Unfinished,
@@ -76,6 +79,9 @@ pub enum ExpressionErrorKind {
     /// A number where a bit is wanted.
     #[error("`{0}` is a number, but a bit is needed here")]
     NumberForBit(String),
+    /// A real number where a whole one is wanted.
+    #[error("`{0}` is a real number, but a whole number is needed here")]
+    RealForWhole(String),
     /// A bit where a number is wanted.
     #[error("`{0}` is a bit, but a number is needed here")]
     BitForNumber(String),
@@ -142,6 +148,8 @@ impl ExpressionErrorKind {
                 _ => "use the point's name alone".to_owned(),
             }),
             Self::UnknownField { known, .. } => Some(format!("its fields are {}", list(known))),
+            Self::RealForWhole(number) => Some(format!("TRUNC({number}) or ROUND({number}) makes it whole")),
+            Self::BadLiteral(_) => Some("such as 16#FF, 2#1010, T#2s500ms, BOOL#1, INT#-5 or REAL#2.5".to_owned()),
             Self::UnknownFunction(name) => {
                 let words: Vec<&str> = Function::words().collect();
                 Some(match nearest(name, words.iter().copied()) {

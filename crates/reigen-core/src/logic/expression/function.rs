@@ -1,6 +1,7 @@
 //! The standard functions of IEC 61131-3 that expressions may call.
 
 use super::{Type, Value};
+use crate::cast;
 
 /// A function.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -13,6 +14,12 @@ pub enum Function {
     Limit,
     /// `SEL(bit, where off, where on)`.
     Sel,
+    /// `MUX(number, first, second, …)`: the one of that number, counted from 0.
+    Mux,
+    /// Without its fraction.
+    Trunc,
+    /// The nearest whole number, halves away from 0.
+    Round,
     /// Without its sign.
     Abs,
     /// Square root.
@@ -38,11 +45,14 @@ pub enum Function {
 }
 
 /// All functions, their names, and the least and most arguments.
-const FUNCTIONS: [(Function, &str, usize, usize); 15] = [
+const FUNCTIONS: [(Function, &str, usize, usize); 18] = [
     (Function::Max, "MAX", 2, 16),
     (Function::Min, "MIN", 2, 16),
     (Function::Limit, "LIMIT", 3, 3),
     (Function::Sel, "SEL", 3, 3),
+    (Function::Mux, "MUX", 3, 17),
+    (Function::Trunc, "TRUNC", 1, 1),
+    (Function::Round, "ROUND", 1, 1),
     (Function::Abs, "ABS", 1, 1),
     (Function::Sqrt, "SQRT", 1, 1),
     (Function::Ln, "LN", 1, 1),
@@ -79,10 +89,16 @@ impl Function {
 
     /// The type of its result, for arguments that fit: numbers, but for the first of `SEL`.
     pub fn result(self, arguments: &[Type]) -> Type {
-        let numbers = if self == Function::Sel { arguments.get(1..).unwrap_or_default() } else { arguments };
+        let selects = matches!(self, Function::Sel | Function::Mux);
+        let numbers = if selects { arguments.get(1..).unwrap_or_default() } else { arguments };
         match self {
-            Function::Max | Function::Min | Function::Limit | Function::Sel | Function::Abs => {
-                if numbers.contains(&Type::Real) { Type::Real } else { numbers.first().copied().unwrap_or(Type::Real) }
+            Function::Trunc | Function::Round => Type::Integer,
+            Function::Max | Function::Min | Function::Limit | Function::Sel | Function::Mux | Function::Abs => {
+                if numbers.contains(&Type::Real) {
+                    Type::Real
+                } else {
+                    numbers.first().copied().unwrap_or(Type::Real)
+                }
             }
             _ => Type::Real,
         }
@@ -105,6 +121,14 @@ impl Function {
                 let real = [off, on].iter().any(|value| matches!(value, Value::Real(_)));
                 if real { Value::real(kept.as_real()?) } else { Some(*kept) }
             }
+            Function::Mux => {
+                let [Value::Integer(number), choices @ ..] = arguments else { return None };
+                let chosen = choices.get(usize::try_from(*number).ok()?)?;
+                let real = choices.iter().any(|value| matches!(value, Value::Real(_)));
+                if real { Value::real(chosen.as_real()?) } else { Some(*chosen) }
+            }
+            Function::Trunc => whole(arguments, f64::trunc),
+            Function::Round => whole(arguments, f64::round),
             Function::Abs => match arguments.first()? {
                 Value::Integer(number) => number.checked_abs().map(Value::Integer),
                 other => Value::real(other.as_real()?.abs()),
@@ -120,6 +144,21 @@ impl Function {
             Function::Acos => real(libm::acos),
             Function::Atan => real(libm::atan),
         }
+    }
+}
+
+const TWO_TO_63: f64 = 9_223_372_036_854_775_808.0;
+
+/// A number made whole; `None` where no whole number holds it.
+fn whole(arguments: &[Value], of: fn(f64) -> f64) -> Option<Value> {
+    match arguments.first()? {
+        Value::Real(number) => {
+            let number = of(*number);
+            // 2^63 is no whole number here, and what is just below it is one.
+            (-TWO_TO_63..TWO_TO_63).contains(&number).then(|| Value::Integer(cast::i64_from_f64(number)))
+        }
+        Value::Integer(number) => Some(Value::Integer(*number)),
+        Value::Bit(_) => None,
     }
 }
 

@@ -4,6 +4,7 @@
 
 mod error;
 mod function;
+mod literal;
 mod operator;
 mod parse;
 mod print;

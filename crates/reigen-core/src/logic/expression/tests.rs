@@ -57,6 +57,22 @@ fn worked(text: &str) -> Option<Value> {
 fn numbers_are_worked_as_in_the_standard() {
     let (whole, real, bit) = (Value::Integer, Value::Real, Value::Bit);
     for (text, value) in [
+        ("MUX(0, 5, 6, 7) + MUX(2, 5, 6, 7)", Some(whole(12))),
+        ("MUX(1, 5, 2.5)", Some(real(2.5))),
+        ("MUX(3, 5, 6, 7)", None),
+        ("MUX(-1, 5, 6)", None),
+        ("TRUNC(2.7) - TRUNC(-2.7)", Some(whole(4))),
+        ("ROUND(2.5) * 100 + ROUND(-2.5)", Some(whole(297))),
+        ("ROUND(9.3e18)", None),
+        ("16#FF + 2#1010 + 8#17", Some(whole(280))),
+        ("16#dead_beef", Some(whole(0xdead_beef))),
+        ("T#2s", Some(real(2.0))),
+        ("t#1d2h3m4s5ms6us7ns", Some(real(93_784.005_006_007))),
+        ("TIME#-500ms + LTIME#2.5s", Some(real(2.0))),
+        ("T#1m = 60.0", Some(bit(true))),
+        ("BOOL#1 AND NOT BOOL#FALSE", Some(bit(true))),
+        ("INT#-5 + UDINT#7", Some(whole(2))),
+        ("LREAL#-1.5e3", Some(real(-1500.0))),
         ("7 / 2", Some(whole(3))),
         ("-7 / 2", Some(whole(-3))),
         ("7.0 / 2", Some(real(3.5))),
@@ -124,6 +140,7 @@ fn a_bit_and_a_number_are_told_apart_by_name() {
         ),
         (false, "-run", "run: `run` is a bit, but a number is needed here"),
         (false, "MAX(turns, run)", "run: `run` is a bit, but a number is needed here"),
+        (false, "MUX(tension, 1, 2)", "tension: `tension` is a real number, but a whole number is needed here"),
         (false, "SEL(turns, 1, 2)", "turns: `turns` is a number, but a bit is needed here"),
     ] {
         assert_eq!(wrong(bit, text), message, "{text}");
@@ -161,6 +178,15 @@ fn what_is_no_expression_is_refused_at_its_place() {
         ("SQRT(a, b)", 0..10, "`SQRT` takes 1 argument, not 2"),
         ("MAX(a)", 0..6, "`MAX` takes 2 to 16 arguments, not 1"),
         ("LIMIT(1, 2", 5..6, "this parenthesis is never closed"),
+        ("3#12", 0..4, "`3#12` is not a value"),
+        ("16#", 0..3, "`16#` is not a value"),
+        ("2#102", 0..5, "`2#102` is not a value"),
+        ("16#-F", 0..5, "`16#-F` is not a value"),
+        ("T#2s5m", 0..6, "`T#2s5m` is not a value"),
+        ("T#5", 0..3, "`T#5` is not a value"),
+        ("BOOL#2", 0..6, "`BOOL#2` is not a value"),
+        ("INT#2.5", 0..7, "`INT#2.5` is not a value"),
+        ("WORDS#2", 0..7, "`WORDS#2` is not a value"),
         ("a % 2", 2..3, "`%` does not belong"),
         ("(a OR b", 0..1, "this parenthesis is never closed"),
         ("a)", 1..2, "this parenthesis has no opening one"),
@@ -186,7 +212,7 @@ proptest! {
     }
 
     #[test]
-    fn no_text_makes_it_panic(text in "([a-c0-9().,&+*/<>=-]|AND|OR|NOT|MOD|MAX| |\\PC){0,20}") {
+    fn no_text_makes_it_panic(text in "([a-c0-9().,&+*/<>=#-]|T#|16#|AND|OR|NOT|MOD|MAX| |\\PC){0,20}") {
         if let Err(error) = parse(&text) {
             prop_assert!(text.get(error.span).is_some());
         }

@@ -1,6 +1,6 @@
 //! Tokens of an expression.
 
-use super::{ExpressionError, ExpressionErrorKind, Operator, Span, Value};
+use super::{ExpressionError, ExpressionErrorKind, Operator, Span, Value, literal};
 
 /// Operators of programming languages that have another form here, or none.
 const FOREIGN: [&str; 8] = ["==", "!=", "&&", "||", ":=", "=>", "<<", ">>"];
@@ -39,11 +39,13 @@ pub(super) fn tokens(text: &str) -> Result<Vec<(Token, Span)>, ExpressionError> 
 
 /// How many bytes the token at the start of `rest` has.
 fn length(first: char, rest: &str) -> usize {
-    if first.is_ascii_digit() {
-        return number_length(rest);
-    }
-    if first.is_alphabetic() || first == '_' {
-        return rest.find(|letter: char| !(letter.is_alphanumeric() || letter == '_')).unwrap_or(rest.len());
+    if first.is_alphanumeric() || first == '_' {
+        let word = rest.find(|letter: char| !(letter.is_alphanumeric() || letter == '_')).unwrap_or(rest.len());
+        return match rest.as_bytes().get(word) {
+            Some(b'#') => literal::length(rest, word),
+            _ if first.is_ascii_digit() => number_length(rest),
+            _ => word,
+        };
     }
     match rest.get(..2) {
         Some("<=" | ">=" | "<>" | "**") => 2,
@@ -78,6 +80,10 @@ fn token(first: char, word: &str) -> Result<Token, ExpressionErrorKind> {
         ')' => Token::Close,
         '.' => Token::Dot,
         ',' => Token::Comma,
+        _ if word.contains('#') => {
+            let (before, after) = word.split_once('#').unwrap_or_default();
+            Token::Literal(literal::value(before, after, number)?)
+        }
         digit if digit.is_ascii_digit() => Token::Literal(number(word)?),
         letter if letter.is_alphabetic() || letter == '_' => match word.to_ascii_uppercase().as_str() {
             "NOT" => Token::Not,

@@ -83,6 +83,12 @@ pub fn type_of(expression: &Expression, of: Names<'_>, errors: &mut Vec<Expressi
             }
             let types: Option<Vec<Type>> =
                 arguments.iter().map(|argument| type_of(argument, of, &mut Vec::new())).collect();
+            if let (Function::Mux, Some([Type::Real, ..]), Some(first)) =
+                (function, types.as_deref(), arguments.first())
+            {
+                let kind = ExpressionErrorKind::RealForWhole(first.to_string());
+                errors.push(ExpressionError { kind, span: first.span.clone() });
+            }
             types.map(|types| function.result(&types))
         }
     };
