@@ -22,6 +22,7 @@ pub mod lines;
 pub mod logic;
 pub mod measure;
 pub mod names;
+pub mod number;
 pub mod outside_words;
 pub mod program;
 pub mod quantity;

@@ -23,6 +23,12 @@ use crate::logic::oneshot::OneShot;
 use crate::logic::output::Output;
 use crate::logic::pair::{self, Pair};
 use crate::logic::timer::{self, Timer, TimerKind};
+use crate::number::analog_output::{self, AnalogOutput};
+use crate::number::delay::{self, Delay};
+use crate::number::hold::{self, Hold};
+use crate::number::register::{self, Register};
+use crate::number::sample_rate::{self, SampleRate};
+use crate::number::stats::{self, Stats};
 use crate::rate::meter::Rate;
 use crate::rate::settings as rate;
 use crate::rate::width::{self, Stretches, Width};
@@ -145,6 +151,56 @@ pub enum Operation {
         /// Where the recorded number is, where it reads a formula's result.
         recorded: Option<NumberSource>,
     },
+    /// Holds a number at the edges of a bit.
+    Hold {
+        /// At which edges, and the unit.
+        settings: hold::Settings,
+        /// Where the number is.
+        of: NumberSource,
+        /// Where the bit is.
+        at: BitSource,
+    },
+    /// Measures a number while a bit is on.
+    Stats {
+        /// The unit of the number.
+        unit: String,
+        /// Where the number is.
+        of: NumberSource,
+        /// Where the bit is.
+        while_on: BitSource,
+    },
+    /// Measures the time from one bit to another.
+    Delay {
+        /// Where the time begins.
+        from: BitSource,
+        /// Where it ends.
+        to: BitSource,
+    },
+    /// Counts by the samples of a running count.
+    Register {
+        /// Its bits and what it may do.
+        settings: register::Settings,
+        /// Where it reads.
+        sources: register::Sources,
+    },
+    /// Measures the rate of such a count.
+    SampleRate {
+        /// How it is told.
+        settings: sample_rate::Settings,
+        /// Where the count is.
+        count: NumberSource,
+        /// Where its steps are.
+        delta: NumberSource,
+    },
+    /// Gives a number out as a current or a voltage.
+    AnalogOutput {
+        /// Its span and limits.
+        settings: analog_output::Settings,
+        /// Where the number is.
+        of: NumberSource,
+        /// Where it is told that the number is in fault.
+        fault: Option<BitSource>,
+    },
     /// Compares a number with two levels.
     Threshold {
         /// The levels.
@@ -264,11 +320,17 @@ impl Operation {
             Self::Word { .. } => word::SHAPE,
             Self::Rate { settings, .. } => settings.shape(),
             Self::Analog { .. } => meter::SHAPE,
+            Self::Stats { .. } => stats::SHAPE,
+            Self::Delay { .. } => delay::SHAPE,
+            Self::Register { settings, .. } => register::shape(settings),
+            Self::SampleRate { .. } => sample_rate::SHAPE,
+            Self::AnalogOutput { .. } => analog_output::SHAPE,
             Self::Timer { .. } => timer::SHAPE,
             Self::Pair { .. } => pair::SHAPE,
             Self::Apply { result: ApplyResult::Count, .. } => Shape::COUNT,
             Self::Apply { result: ApplyResult::Reading, .. }
             | Self::Formula { .. }
+            | Self::Hold { .. }
             | Self::Stretches { .. }
             | Self::Width { .. }
             | Self::Scaled { .. } => Shape::READING,
@@ -298,6 +360,12 @@ impl Operation {
             Self::Width { settings, raw, formula } => Width::new(settings, raw, formula).into(),
             Self::Scaled { of, scaling } => Scaled::new(of, scaling).into(),
             Self::Analog { settings, of, recorded } => Analog::new(settings, of, recorded).into(),
+            Self::Hold { settings, of, at } => Hold::new(settings, of, at).into(),
+            Self::Stats { unit, of, while_on } => Stats::new(unit, of, while_on).into(),
+            Self::Delay { from, to } => Delay::new(from, to).into(),
+            Self::Register { settings, sources } => Register::new(settings, sources).into(),
+            Self::SampleRate { settings, count, delta } => SampleRate::new(settings, count, delta).into(),
+            Self::AnalogOutput { settings, of, fault } => AnalogOutput::new(settings, of, fault).into(),
             Self::Threshold { levels, of } => Threshold::new(levels, of).into(),
             Self::Logic { expression, sources } => Evaluate::new(expression, &sources).into(),
             Self::Apply { operation, operands, .. } => Apply::new(operation, operands).into(),

@@ -1,7 +1,7 @@
 //! The result of a run as one JSON object.
 
 use indexmap::IndexMap;
-use reigen_core::analog::meter::AnalogSummary;
+use reigen_core::analog::meter::{AnalogSummary, NumberSummary};
 use reigen_core::condition::input::InputSummary;
 use reigen_core::count::counter::CounterSummary;
 use reigen_core::count::encoder::summary::EncoderSummary;
@@ -10,6 +10,12 @@ use reigen_core::expand::word::WordSummary;
 use reigen_core::finding::Finding;
 use reigen_core::logic::expect::ExpectSummary;
 use reigen_core::logic::pair::PairSummary;
+use reigen_core::number::analog_output::AnalogOutputSummary;
+use reigen_core::number::delay::DelaySummary;
+use reigen_core::number::hold::HoldSummary;
+use reigen_core::number::register::RegisterSummary;
+use reigen_core::number::sample_rate::SampleRateSummary;
+use reigen_core::number::stats::StatsSummary;
 use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::summary::PointSummary;
@@ -34,11 +40,23 @@ pub(crate) struct Summary<'a> {
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     encoders: IndexMap<&'a str, &'a EncoderSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
-    rates: IndexMap<&'a str, &'a RateSummary>,
+    registers: IndexMap<&'a str, &'a RegisterSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    rates: IndexMap<&'a str, RateOrSampleRate<'a>>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     widths: IndexMap<&'a str, &'a WidthSummary>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     analogs: IndexMap<&'a str, &'a AnalogSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    numbers: IndexMap<&'a str, &'a NumberSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    holds: IndexMap<&'a str, &'a HoldSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    stats: IndexMap<&'a str, &'a StatsSummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    delays: IndexMap<&'a str, &'a DelaySummary>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    analog_outputs: IndexMap<&'a str, &'a AnalogOutputSummary>,
     bits: IndexMap<&'a str, &'a Tally>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     pairs: IndexMap<&'a str, &'a PairSummary>,
@@ -51,6 +69,16 @@ pub(crate) struct Summary<'a> {
     every: Option<&'a GaugeTable>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     truth: &'a IndexMap<String, Judgement>,
+}
+
+/// A rate of edges, or one of a register's samples.
+#[derive(Debug, Serialize, schemars::JsonSchema)]
+#[serde(untagged)]
+enum RateOrSampleRate<'a> {
+    /// Of edges.
+    Edges(&'a RateSummary),
+    /// Of samples.
+    Samples(&'a SampleRateSummary),
 }
 
 /// What was read. `edges` and `duration_ns` are those of the stretch from `from_ns` to `to_ns`.
@@ -87,6 +115,12 @@ impl<'a> Summary<'a> {
             rates: IndexMap::new(),
             widths: IndexMap::new(),
             analogs: IndexMap::new(),
+            registers: IndexMap::new(),
+            numbers: IndexMap::new(),
+            holds: IndexMap::new(),
+            stats: IndexMap::new(),
+            delays: IndexMap::new(),
+            analog_outputs: IndexMap::new(),
             bits: IndexMap::new(),
             pairs: IndexMap::new(),
             expectations: IndexMap::new(),
@@ -103,7 +137,14 @@ impl<'a> Summary<'a> {
                 PointSummary::Word(word) => drop(summary.words.insert(name, word)),
                 PointSummary::Expander(expander) => drop(summary.expanders.insert(name, expander)),
                 PointSummary::Encoder(encoder) => drop(summary.encoders.insert(name, encoder)),
-                PointSummary::Rate(rate) => drop(summary.rates.insert(name, rate)),
+                PointSummary::Rate(rate) => drop(summary.rates.insert(name, RateOrSampleRate::Edges(rate))),
+                PointSummary::SampleRate(rate) => drop(summary.rates.insert(name, RateOrSampleRate::Samples(rate))),
+                PointSummary::Register(register) => drop(summary.registers.insert(name, register)),
+                PointSummary::Number(number) => drop(summary.numbers.insert(name, number)),
+                PointSummary::Hold(hold) => drop(summary.holds.insert(name, hold)),
+                PointSummary::Stats(stats) => drop(summary.stats.insert(name, stats)),
+                PointSummary::Delay(delay) => drop(summary.delays.insert(name, delay)),
+                PointSummary::AnalogOutput(output) => drop(summary.analog_outputs.insert(name, output)),
                 PointSummary::Width(width) => drop(summary.widths.insert(name, width)),
                 PointSummary::Analog(analog) => drop(summary.analogs.insert(name, analog)),
                 PointSummary::Expectation(told) => drop(summary.expectations.insert(name, told)),

@@ -4,6 +4,7 @@ use super::jumps::{Jumps, JumpsFound};
 use super::smooth::{self, Smoother, Smoothing};
 use crate::block::{Block, Inputs, NumberSource, Outputs, Shape, Stateful, without_state};
 use crate::column::ReadingColumn;
+use crate::number::over_time::OverTime;
 use crate::tally::Tally;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -82,6 +83,40 @@ pub struct Settings {
     pub valid: Option<[f64; 2]>,
     /// What it is smoothed over.
     pub smooth: Option<Smoothing>,
+    /// Whether it is worked from points; else it is a line of the recording.
+    pub computed: bool,
+}
+
+/// What a number that is worked from points did.
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct NumberSummary {
+    /// The unit of the values.
+    pub unit: String,
+    /// The last value; `None` before the first.
+    pub last: Option<f64>,
+    /// The least value, faults left out.
+    pub min: Option<f64>,
+    /// Over time, faults left out.
+    pub mean: Option<f64>,
+    /// The greatest value, faults left out.
+    pub max: Option<f64>,
+    /// How long it was out of its range or had no result.
+    #[serde(rename = "fault_ns")]
+    pub fault: Nanos,
+    /// How often it went into that, or began in it.
+    pub faults: u64,
+    /// When it first did.
+    #[serde(rename = "first_fault_ns")]
+    pub first_fault: Option<Nanos>,
+    /// The value then; `None` where it had no result.
+    pub first_fault_value: Option<f64>,
+}
+
+impl From<AnalogSummary> for NumberSummary {
+    fn from(analog: AnalogSummary) -> Self {
+        let AnalogSummary { unit, last, min, mean, max, fault, faults, first_fault, first_fault_value, .. } = analog;
+        Self { unit, last, min, mean, max, fault, faults, first_fault, first_fault_value }
+    }
 }
 
 /// What an analog point did.
@@ -133,55 +168,6 @@ fn range_of(values: &[f64], least: f64, most: f64) -> (f64, f64) {
     (least, high.iter().chain(rest).copied().fold(most, higher))
 }
 
-/// The mean over time of what is no fault.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
-struct OverTime {
-    since: Nanos,
-    value: Option<f64>,
-    integral: f64,
-    time: u64,
-}
-
-impl OverTime {
-    /// A value that comes again is not told apart from one that stays: a sum of one product does not depend on where a
-    /// recording is cut.
-    #[inline]
-    fn set(&mut self, at: Nanos, value: Option<f64>) {
-        if value == self.value && value.is_some() {
-            return;
-        }
-        if let Some(value) = self.value {
-            let length = at.saturating_sub(self.since).0;
-            self.integral += value * length.cast_signed() as f64;
-            self.time += length;
-        }
-        (self.since, self.value) = (at, value);
-    }
-
-    /// Goes from the first of some values, which has been set, to the last.
-    fn pass(&mut self, times: &[Nanos], values: &[f64]) {
-        let Some(mut value) = self.value else { return };
-        let (mut integral, mut since) = (self.integral, self.since);
-        for (&at, &next) in times.iter().zip(values).skip(1) {
-            if next != value {
-                integral += value * at.saturating_sub(since).0.cast_signed() as f64;
-                (since, value) = (at, next);
-            }
-        }
-        self.integral = integral;
-        self.time += since.saturating_sub(self.since).0;
-        (self.since, self.value) = (since, Some(value));
-    }
-
-    /// The mean up to `end`; of a value without a length it is that value.
-    fn mean(&self, end: Nanos) -> Option<f64> {
-        let length = end.saturating_sub(self.since).0;
-        let open = self.value.map_or((0.0, 0), |value| (value * length as f64, length));
-        let time = self.time + open.1;
-        if time == 0 { self.value } else { Some((self.integral + open.0) / time as f64) }
-    }
-}
-
 /// The running form of an analog point.
 #[derive(Debug)]
 pub struct Analog {
@@ -217,6 +203,11 @@ impl Analog {
     pub fn new(settings: Settings, of: NumberSource, recorded: Option<NumberSource>) -> Self {
         let smoother = settings.smooth.map(Smoother::new);
         Self { settings, of, recorded, smoother, state: State::default(), room: Vec::new() }
+    }
+
+    /// Whether it is worked from points.
+    pub fn is_computed(&self) -> bool {
+        self.settings.computed
     }
 
     /// What it did; `tally` is that of `.fault`.
@@ -357,7 +348,7 @@ impl Block for Analog {
 
     fn start_counting(&mut self, from: Nanos) {
         let value = self.state.over_time.value;
-        self.state.over_time = OverTime { since: from, value, ..OverTime::default() };
+        self.state.over_time = OverTime::from(from, value);
         self.state.range = value.map(|value| (value, value));
         (self.state.faults, self.state.first_fault) = (u64::from(self.state.fault == Some(true)), None);
         if self.state.fault == Some(true) {

@@ -40,7 +40,7 @@ fn analog(settings: Settings, steps: &[(u64, f64)]) -> (BitColumn, ReadingColumn
 }
 
 fn settings(scaling: Scaling, valid: Option<[f64; 2]>) -> Settings {
-    Settings { scaling, unit: "N".into(), valid, smooth: None }
+    Settings { scaling, unit: "N".into(), valid, smooth: None, computed: false }
 }
 
 #[test]

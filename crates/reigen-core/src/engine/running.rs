@@ -17,6 +17,12 @@ use crate::logic::oneshot::OneShot;
 use crate::logic::output::Output;
 use crate::logic::pair::Pair;
 use crate::logic::timer::Timer;
+use crate::number::analog_output::AnalogOutput;
+use crate::number::delay::Delay;
+use crate::number::hold::Hold;
+use crate::number::register::Register;
+use crate::number::sample_rate::SampleRate;
+use crate::number::stats::Stats;
 use crate::rate::meter::Rate;
 use crate::rate::width::{Stretches, Width};
 use crate::summary::PointSummary;
@@ -106,6 +112,18 @@ running! {
     Analog,
     /// A number against two levels.
     Threshold,
+    /// A number held at edges.
+    Hold,
+    /// A number measured while a bit is on.
+    Stats,
+    /// Delays between two points.
+    Delay,
+    /// A running count in samples.
+    Register,
+    /// A rate of such a count.
+    SampleRate,
+    /// A number given out.
+    AnalogOutput,
     /// An expression over bits.
     Evaluate,
     /// One operation over numbers.
@@ -139,6 +157,13 @@ impl RunningBlock {
             Self::Word(block) => PointSummary::Word(Box::new(block.summary(tally))),
             Self::Rate(block) => PointSummary::Rate(Box::new(block.summary())),
             Self::Width(block) => PointSummary::Width(block.summary()),
+            Self::Analog(block) if block.is_computed() => PointSummary::Number(Box::new(block.summary(tally).into())),
+            Self::Hold(block) => PointSummary::Hold(Box::new(block.summary())),
+            Self::Stats(block) => PointSummary::Stats(Box::new(block.summary())),
+            Self::Delay(block) => PointSummary::Delay(Box::new(block.summary())),
+            Self::Register(block) => PointSummary::Register(Box::new(block.summary())),
+            Self::SampleRate(block) => PointSummary::SampleRate(Box::new(block.summary())),
+            Self::AnalogOutput(block) => PointSummary::AnalogOutput(Box::new(block.summary())),
             Self::Analog(block) => PointSummary::Analog(Box::new(block.summary(tally))),
             Self::Pair(block) => PointSummary::Pair(block.summary(tally)),
             Self::Expect(block) => PointSummary::Expectation(block.summary()),

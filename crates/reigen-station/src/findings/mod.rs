@@ -12,6 +12,7 @@ use reigen_core::time::Nanos;
 mod chain;
 mod encoder;
 pub mod inputs;
+mod numbers;
 mod readings;
 
 /// An input that is on for more than this share of the recording, in percent, may be the wrong way round.
@@ -30,12 +31,21 @@ pub fn of_points<'a>(points: impl IntoIterator<Item = (&'a str, &'a PointSummary
             PointSummary::Rate(rate) => readings::of_rate(name, rate, &mut findings),
             PointSummary::Width(width) => readings::of_width(name, width, &mut findings),
             PointSummary::Analog(analog) => readings::of_analog(name, analog, &mut findings),
+            PointSummary::Number(number) => numbers::of_number(name, number, &mut findings),
+            PointSummary::Hold(hold) => numbers::of_hold(name, hold, &mut findings),
+            PointSummary::Delay(delay) => numbers::of_delay(name, delay, &mut findings),
+            PointSummary::Register(register) => numbers::of_register(name, register, &mut findings),
+            PointSummary::AnalogOutput(output) => numbers::of_analog_output(name, output, &mut findings),
             PointSummary::Expectation(told) if !told.pass => {
                 let remedy = "`reigen why` with --at tells the reasons, `reigen verify` the values there";
                 let finding = Finding::error("expectation-failed", name, told.detail.clone(), remedy);
                 findings.push(Finding { at: told.failed_at, ..finding });
             }
-            PointSummary::Bit(_) | PointSummary::Word(_) | PointSummary::Expectation(_) => {}
+            PointSummary::Bit(_)
+            | PointSummary::Word(_)
+            | PointSummary::Stats(_)
+            | PointSummary::SampleRate(_)
+            | PointSummary::Expectation(_) => {}
         }
     }
     findings

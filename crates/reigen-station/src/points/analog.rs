@@ -67,11 +67,30 @@ struct CountsTable {
 /// `scale = { … }`: a line through two points.
 #[derive(Debug, Clone, Copy, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct ScaleTable {
+pub(crate) struct ScaleTable {
     /// Two values as recorded.
     from: [f64; 2],
     /// What they mean.
     to: [f64; 2],
+}
+
+impl ScaleTable {
+    /// A line through two points.
+    pub(crate) fn new(from: [f64; 2], to: [f64; 2]) -> Self {
+        Self { from, to }
+    }
+
+    /// Both points; `None` where they are no line, which is noted.
+    pub(crate) fn checked(scale: &Spanned<Self>, builder: &mut Builder<'_>) -> Option<([f64; 2], [f64; 2])> {
+        let Self { from: [from, until], to } = *scale.get_ref();
+        let finite = [from, until].iter().chain(&to).all(|number| number.is_finite());
+        if from == until || !finite {
+            let message = format!("`scale` needs two different points: `from` is {from} and {until}");
+            builder.refuse(scale.span(), StationErrorKind::File(message));
+            return None;
+        }
+        Some(([from, until], to))
+    }
 }
 
 /// `smooth = { … }`: the mean over time.
@@ -94,18 +113,10 @@ impl AnalogTable {
                 builder.refuse(counts.span(), StationErrorKind::File(message));
             }
         }
-        if let Some(scale) = &self.scale {
-            let ScaleTable { from: [from, until], to } = *scale.get_ref();
-            let finite = [from, until].iter().chain(&to).all(|number| number.is_finite());
-            if from == until || !finite {
-                let message = format!("`scale` needs two different points: `from` is {from} and {until}");
-                builder.refuse(scale.span(), StationErrorKind::File(message));
-            }
-        }
         Scaling {
             counts: self.counts.as_ref().map(|counts| (counts.get_ref().full, counts.get_ref().span)),
             wire: None,
-            scale: self.scale.as_ref().map(|scale| (scale.get_ref().from, scale.get_ref().to)),
+            scale: self.scale.as_ref().and_then(|scale| ScaleTable::checked(scale, builder)),
         }
     }
 
@@ -140,6 +151,7 @@ impl PointTable for AnalogTable {
             smooth,
             valid: self.valid.as_ref().and_then(|valid| builder.range(valid, "`valid`")),
             unit: self.unit,
+            computed: false,
         };
         let line = builder.line(&self.line);
         let formula = self.formula.as_ref().map(|formula| builder.formula(formula));

@@ -9,10 +9,59 @@ use crate::wiring::connection::Wired;
 use reigen_core::analog::threshold::Levels;
 use reigen_core::condition::input::InputSettings;
 use reigen_core::finding::Finding;
+use reigen_core::logic::expression::{Reference, Span};
 use reigen_core::program::Operation;
 use reigen_core::rate::settings;
 use reigen_core::time::Nanos;
+use std::collections::HashMap;
 use std::fmt::Debug;
+
+/// What points that name others learn of them.
+#[derive(Debug, Default)]
+pub struct KnownPoints {
+    points: HashMap<String, Known>,
+}
+
+/// What one of them is.
+#[derive(Debug)]
+struct Known {
+    unit: Option<String>,
+    has_fault: bool,
+    is_register: bool,
+}
+
+impl KnownPoints {
+    /// Adds a point.
+    pub(crate) fn add(&mut self, name: &str, kind: &dyn PointKind) {
+        let has_fault = kind.fields().iter().any(|field| field.name == "fault");
+        let known = Known { unit: kind.unit().map(str::to_owned), has_fault, is_register: kind.is_register() };
+        self.points.insert(name.to_owned(), known);
+    }
+
+    /// The point that an expression is, where it is nothing but its value.
+    fn point<'a>(&'a self, of: &'a FieldExpression) -> Option<(&'a Known, &'a Reference)> {
+        let name = of.expression.as_name().filter(|name| matches!(name.field.as_str(), "" | "value"))?;
+        Some((self.points.get(&name.point)?, name))
+    }
+
+    /// Takes the unit of the point over, where it has one.
+    pub fn take_unit(&self, of: &FieldExpression, unit: &mut String) {
+        if let Some(known) = self.point(of).and_then(|(known, _)| known.unit.as_ref()) {
+            unit.clone_from(known);
+        }
+    }
+
+    /// Where the point tells that it is in fault.
+    pub fn fault_of(&self, of: &FieldExpression) -> Option<Reference> {
+        let (_, name) = self.point(of).filter(|(known, _)| known.has_fault)?;
+        Some(Reference { point: name.point.clone(), field: "fault".to_owned() })
+    }
+
+    /// Whether the point is a register.
+    pub fn is_register(&self, of: &FieldExpression) -> bool {
+        self.point(of).is_some_and(|(known, _)| known.is_register)
+    }
+}
 
 /// What every kind of point can tell of itself.
 ///
@@ -40,6 +89,16 @@ pub trait PointKind: Debug + Send + Sync {
     /// Learns which names are points, where it names what may be a line or a point.
     fn resolve(&mut self, is_point: &dyn Fn(&str) -> bool) {
         let _ = is_point;
+    }
+
+    /// Learns what the points are that it names, once all are known.
+    fn learn(&mut self, known: &KnownPoints) {
+        let _ = known;
+    }
+
+    /// What it cannot do with what it has learnt: the place and the reason.
+    fn refused(&self) -> Option<(Span, String)> {
+        None
     }
 
     /// The expressions that it reads, each with its key in the file.
@@ -90,6 +149,11 @@ pub trait PointKind: Debug + Send + Sync {
     /// What it makes of its line, where it is an input.
     fn input(&self) -> Option<&InputSettings> {
         None
+    }
+
+    /// Whether it is a running count that comes in samples.
+    fn is_register(&self) -> bool {
+        false
     }
 
     /// Whether it is one bit of what a controller polls, beside inputs.
@@ -152,6 +216,11 @@ pub trait PointKind: Debug + Send + Sync {
     /// The line of numbers that it reads.
     fn number_line(&self) -> Option<&LineName> {
         None
+    }
+
+    /// All lines of numbers that it reads.
+    fn number_lines(&self) -> Vec<&LineName> {
+        self.number_line().into_iter().collect()
     }
 
     /// The operation that does its work.

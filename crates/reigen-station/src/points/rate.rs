@@ -1,12 +1,15 @@
 //! The tables of rates and widths in the station file.
 
 use crate::points::PointKind;
+use crate::points::point_kind::KnownPoints;
 use crate::points::{PointTable, takes_description};
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
 use crate::table::builder::{Builder, TimeText};
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use reigen_core::finding::Finding;
+use reigen_core::logic::expression::{Reference, Span};
+use reigen_core::number::sample_rate;
 use reigen_core::program::Operation;
 use reigen_core::rate::judgement;
 use reigen_core::rate::marks::Marks;
@@ -206,7 +209,8 @@ impl PointTable for RateTable {
         }
         let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
         let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks? };
-        Some(RatePoint { settings, of: of?, slowest: self.slowest.map(Spanned::into_inner) })
+        let of_samples = false;
+        Some(RatePoint { settings, of: of?, of_samples, slowest: self.slowest.map(Spanned::into_inner) })
     }
 }
 
@@ -215,6 +219,8 @@ impl PointTable for RateTable {
 pub struct RatePoint {
     settings: Settings,
     of: FieldExpression,
+    /// Whether that is a register, whose samples tell the counts.
+    of_samples: bool,
     slowest: Option<Speed>,
 }
 
@@ -240,7 +246,7 @@ impl PointKind for RatePoint {
     }
 
     fn edge_keys(&self) -> &'static [&'static str] {
-        &["of"]
+        if self.of_samples { &[] } else { &["of"] }
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
@@ -248,11 +254,29 @@ impl PointKind for RatePoint {
     }
 
     fn rate(&self) -> Option<&Settings> {
-        Some(&self.settings)
+        Some(&self.settings).filter(|_| !self.of_samples)
     }
 
     fn counted(&self) -> Vec<&FieldExpression> {
-        vec![&self.of]
+        if self.of_samples { Vec::new() } else { vec![&self.of] }
+    }
+
+    fn learn(&mut self, known: &KnownPoints) {
+        self.of_samples = known.is_register(&self.of);
+        self.of.number = self.of_samples;
+    }
+
+    fn refused(&self) -> Option<(Span, String)> {
+        let wrong = match self.settings {
+            _ if !self.of_samples => return None,
+            Settings { method: Method::Auto { .. }, zero_after: None, marks: None, .. } => return None,
+            Settings { method: Method::Auto { .. }, zero_after: Some(_), .. } => {
+                "its samples tell when nothing was counted: remove `zero_after`"
+            }
+            Settings { method: Method::Auto { .. }, .. } => "its samples show no single marks: remove `marks`",
+            _ => "the rate of a register is worked from its samples: remove `method`",
+        };
+        Some((self.of.span.clone(), format!("`{}` is a register, and {wrong}", self.of.expression)))
     }
 
     fn unit(&self) -> Option<&str> {
@@ -287,6 +311,15 @@ impl PointKind for RatePoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        if let (true, Method::Auto { every }, Some(name)) =
+            (self.of_samples, self.settings.method, self.of.expression.as_name())
+        {
+            let Unit { name: unit, per_hertz } = self.settings.unit.clone();
+            let settings = sample_rate::Settings { every, per_hertz, unit, tick: branch.tick() };
+            let field = |field: &str| Reference { point: name.point.clone(), field: field.to_owned() };
+            let (count, delta) = (branch.named(&field("")), branch.named(&field("delta")));
+            return Operation::SampleRate { settings, count, delta };
+        }
         let of = branch.counted(&self.of);
         Operation::Rate { settings: self.settings.clone(), of, tick: branch.tick() }
     }

@@ -4,6 +4,7 @@ use super::{Kind, Point, Station};
 use crate::points::PointTable;
 use crate::points::display::{Display, DisplayTable};
 use crate::points::expander::MemberPoint;
+use crate::points::point_kind::KnownPoints;
 use crate::points::scan::ScanTable;
 use crate::spanned::Spanned;
 use crate::table::branch::RAW;
@@ -86,6 +87,12 @@ point_kinds! {
     width: crate::points::rate::WidthTable,
     analog: crate::points::analog::AnalogTable,
     threshold: crate::points::analog::ThresholdTable,
+    register: crate::points::register::RegisterTable,
+    number: crate::points::numbers::NumberTable,
+    hold: crate::points::numbers::HoldTable,
+    stats: crate::points::numbers::StatsTable,
+    delay: crate::points::numbers::DelayTable,
+    analog_output: crate::points::analog_output::AnalogOutputTable,
     expect: crate::points::expect::ExpectTable,
     output: crate::points::logic::OutputTable,
 }
@@ -202,10 +209,19 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     if builder.errors.is_empty() { Ok(station) } else { Err(builder.errors) }
 }
 
+/// So many points after one another take over a unit.
+const LEARNT_FROM: usize = 3;
+
 /// Tells the points which names are points, where a line could be meant too.
 fn resolve(station: &mut Station) {
     let names: HashSet<String> = station.points.iter().map(|point| point.name.clone()).collect();
     station.points.iter_mut().for_each(|point| point.kind.resolve(&|name| names.contains(name)));
+    // What is learnt of a point may be learnt from that: a hold of a hold of a number.
+    for _ in 0..LEARNT_FROM {
+        let mut known = KnownPoints::default();
+        station.points.iter().for_each(|point| known.add(&point.name, &*point.kind));
+        station.points.iter_mut().for_each(|point| point.kind.learn(&known));
+    }
 }
 
 fn check_names(station: &Station, builder: &mut Builder<'_>) {
@@ -221,6 +237,9 @@ fn check_names(station: &Station, builder: &mut Builder<'_>) {
 
 fn check_expressions(station: &Station, builder: &mut Builder<'_>) {
     let known = NameTypes::new(station);
+    for (span, reason) in station.points.iter().filter_map(|point| point.kind.refused()) {
+        builder.refuse(span, StationErrorKind::File(reason));
+    }
     for (_, bit) in station.points.iter().flat_map(|point| point.kind.expressions()) {
         // What may be meant is looked for as long as it is told.
         let explained = builder.errors.len() < MOST_TOLD;

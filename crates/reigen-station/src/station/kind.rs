@@ -70,6 +70,18 @@ kinds! {
     Width: crate::points::rate::WidthPoint,
     /// A recorded number.
     Analog: crate::points::analog::AnalogPoint,
+    /// A number worked from points.
+    Number: crate::points::numbers::NumberPoint,
+    /// A number held at edges.
+    Hold: crate::points::numbers::HoldPoint,
+    /// A number measured while a bit is on.
+    Stats: crate::points::numbers::StatsPoint,
+    /// The time from one point to another.
+    Delay: crate::points::numbers::DelayPoint,
+    /// A running count that comes as numbers.
+    Register: crate::points::register::RegisterPoint,
+    /// A number given out.
+    AnalogOutput: crate::points::analog_output::AnalogOutputPoint,
     /// A number against two levels.
     Threshold: crate::points::analog::ThresholdPoint,
     /// What should hold.

@@ -73,7 +73,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
                 Err(kind) => refuse(&mut errors, kind, line),
             }
         }
-        if let Some(line) = point.kind.number_line() {
+        for line in point.kind.number_lines() {
             match known.number(&line.name) {
                 Ok(signal) => numbers.add(line, signal),
                 Err(kind) => refuse(&mut errors, kind, line),

@@ -435,6 +435,58 @@ fn auto(every: u64, zero_after: u64) -> Box<dyn Model> {
     })
 }
 
+/// A count of edges of `a`, and what it was at each edge of `b`, or in some time of `c`, or how long `b` came after `a`.
+fn counted_at(edge_to: bool) -> Box<dyn Model> {
+    let (mut up, mut at, mut count, mut held) = (Edge::default(), Edge::default(), 0, None);
+    Box::new(move |_, levels: Levels| {
+        count += i32::from(up.went(levels[0], true));
+        if at.went(levels[1], edge_to) {
+            held = Some(f64::from(count));
+        }
+        held
+    })
+}
+
+/// The mean of that count while `c` was on, told when it goes off.
+fn mean_while() -> Box<dyn Model> {
+    let (mut up, mut ends, mut count, mut mean): (_, _, i32, _) = (Edge::default(), Edge::default(), 0, None);
+    let (mut sum, mut length, mut before) = (0, 0, None::<i32>);
+    Box::new(move |_, levels: Levels| {
+        // What held during the nanosecond that is over.
+        if let Some(before) = before {
+            (sum, length) = (sum + before, length + 1);
+        }
+        count += i32::from(up.went(levels[0], true));
+        if ends.went(levels[2], false) {
+            mean = Some(f64::from(sum) / f64::from(length));
+            (sum, length) = (0, 0);
+        }
+        before = levels[2].then_some(count);
+        mean
+    })
+}
+
+/// From each rising edge of `a` to the next of `b`.
+fn answered() -> Box<dyn Model> {
+    let (mut from, mut to, mut waiting, mut delay) = (Edge::default(), Edge::default(), None::<u64>, None);
+    Box::new(move |time, levels: Levels| {
+        let (asks, answers) = (from.went(levels[0], true), to.went(levels[1], true));
+        let since = if answers { waiting.take().or(asks.then_some(time)) } else { None };
+        let answered_itself = since == Some(time);
+        if asks && !answered_itself {
+            waiting = Some(time);
+        }
+        delay = since.map(|since| (time - since) as f64 * 1e-9).or(delay);
+        delay
+    })
+}
+
+/// A count of edges, given out between two limits.
+fn given_out() -> Box<dyn Model> {
+    let mut value = counter(false, false, AtEnd::Nothing);
+    Box::new(move |time, levels: Levels| Some((4.0 + value.step(time, levels)? * 2.0).clamp(3.8, 20.5)))
+}
+
 /// Each point, on the inputs `a` to `d`, and its model.
 fn cases() -> Vec<(&'static str, Box<dyn Model>)> {
     let input = |debounce: &'static str| debounce;
@@ -515,6 +567,15 @@ fn field_cases() -> Vec<(&'static str, Box<dyn Model>)> {
             "[expander.e]\nload = 'L0'\nclock = 'L1'\ndata = 'L2'\nregisters = [['x', 'q', 'r', 's', 't', 'u', 'v', 'w']]",
             chain(7),
         ),
+        ("[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'b'", counted_at(true)),
+        ("[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'b'\nedge = 'falling'", counted_at(false)),
+        ("[counter.n]\nup = 'a'\n[stats.x]\nof = 'n'\nwhile = 'c'", mean_while()),
+        ("[delay.x]\nfrom = 'a'\nto = 'b'", answered()),
+        ("[counter.n]\nup = 'a'\nreset = 'c'\n[analog_output.x]\nof = 'n'\nrange = [0, 8]", given_out()),
+        ("[counter.n]\nup = 'a'\nreset = 'c'\n[number.x]\nof = 'n * 2 + 4'\nvalid = [0, 1000]", {
+            let mut value = counter(false, false, AtEnd::Nothing);
+            Box::new(move |time: u64, levels: Levels| Some(4.0 + value.step(time, levels)? * 2.0))
+        }),
         ("[rate.x]\nof = 'a'\nevery = '5 ns'\nzero_after = '23 ns'", auto(5, 23)),
     ]
 }

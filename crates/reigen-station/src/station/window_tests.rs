@@ -112,6 +112,47 @@ const BLOCKS: &[(&str, &str)] = &[
     ("analog", "[analog.x]\nline = 'R0'\nvalid = [1.0, 9.0]\nsmooth = { over = '9 ns', every = '4 ns' }"),
     ("threshold", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_above = 6\noff_below = 3"),
     ("threshold", "[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_below = 1\noff_above = 3"),
+    (
+        "register",
+        "[register.x]\nline = 'R0'\nbits = 3\n[rate.y]\nof = 'x'\nevery = '7 ns'\nunit = 'rpm'\npulses_per_rev = 4",
+    ),
+    (
+        "register",
+        "[register.x]\nline = 'R0'\nbits = 4\nsigned = true\nper_count = 0.5\nunit = 'm'\n[logic.y]\nwhen = 'x.wraps > 2'",
+    ),
+    (
+        "register",
+        "[register.x]\nline = 'R0'\nreset = 'restart'\nfastest = '500 MHz'\nbits = 5\n[hold.y]\nof = 'x.delta'\nat = 'a'",
+    ),
+    ("register", "[register.x]\nhigh = 'R0'\nlow = 'R0'\nbits = 8\n[number.y]\nof = 'x.resets + x'"),
+    (
+        "number",
+        "[number.x]\nof = '7 / (n - 2) + SEL(b, 1, 2)'\nvalid = [0.0, 5.0]\nunit = 'm'\n[counter.n]\nup = 'a'\n[logic.y]\nwhen = 'x.fault OR x > 3'",
+    ),
+    (
+        "number",
+        "[counter.n]\nup = 'a'\n[number.x]\nof = 'MUX(n MOD 3, 5, 6, ROUND(n / 2.0))'\nscale = { from = [0, 1], to = [1, 3] }",
+    ),
+    (
+        "hold",
+        "[analog.r]\nline = 'R0'\n[hold.x]\nof = 'r'\nat = 'a AND NOT b'\nedge = 'both'\n[logic.y]\nwhen = 'x > 4'",
+    ),
+    ("hold", "[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'a'\nedge = 'falling'"),
+    ("stats", "[analog.r]\nline = 'R0'\n[stats.x]\nof = 'r'\nwhile = 'a'\n[logic.y]\nwhen = 'x.max - x.min > 4'"),
+    ("stats", "[analog.r]\nline = 'R0'\nvalid = [1.0, 9.0]\n[stats.x]\nof = '3.0 / (r - 2.0)'\nwhile = 'a OR b'"),
+    ("delay", "[delay.x]\nfrom = 'a'\nto = 'b'\n[logic.y]\nwhen = 'x.pending AND x > 0.000000005'"),
+    (
+        "delay",
+        "[counter.n]\nup = 'a'\npresets = [2]\nat_last = 'restart'\n[delay.x]\nfrom = 'n.done'\nto = 'n.done OR c'",
+    ),
+    (
+        "analog_output",
+        "[analog.r]\nline = 'R0'\nvalid = [1.0, 8.0]\n[analog_output.x]\nof = 'r'\nrange = [0, 7]\non_fault = 3.5",
+    ),
+    (
+        "analog_output",
+        "[counter.n]\nup = 'a'\n[analog_output.x]\nof = '9.0 / (n - 3)'\nsignal = '0-10V'\nscale = { from = [0, 5], to = [0, 10] }\nlimits = [1, 9]\n[logic.y]\nwhen = 'x.limited OR x.fault'",
+    ),
     ("pair", "[pair.x]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.y]\nwhen = 'x.fault AND NOT x'"),
 ];
 

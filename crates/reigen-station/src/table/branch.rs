@@ -103,6 +103,29 @@ impl<'a> BranchBuilder<'a> {
         self.inner_reading(Operation::Formula { expression, names, operands })
     }
 
+    /// Where to read a number as readings: what is none yet is worked as a formula.
+    pub fn worked(&mut self, number: &FieldExpression) -> NumberSource {
+        let own = number.expression.as_name().and_then(|name| self.columns.get(name).copied());
+        match own {
+            Some(operand @ Operand::Number(source @ (NumberSource::Reading(_) | NumberSource::Line(_)))) => {
+                self.reads(operand);
+                source
+            }
+            _ => self.formula(number, NumberSource::Line(usize::MAX)),
+        }
+    }
+
+    /// Where to read a number of a point by its name.
+    pub fn named(&mut self, name: &Reference) -> NumberSource {
+        match self.columns.get(name).copied() {
+            Some(operand @ Operand::Number(source)) => {
+                self.reads(operand);
+                source
+            }
+            _ => NumberSource::Line(usize::MAX),
+        }
+    }
+
     /// Adds an operation within the point; gives where to read its first bit.
     pub fn inner(&mut self, operation: Operation) -> BitSource {
         BitSource::Bit(self.add(operation).bits)
@@ -219,7 +242,8 @@ impl<'a> BranchBuilder<'a> {
         matches!(&tree.node, Node::Binary(operator, ..) if operator.is_comparison()) && self.has_numbers(tree)
     }
 
-    fn bit(&self, name: &Reference) -> BitSource {
+    /// Where to read a bit of a point by its name.
+    pub fn bit(&self, name: &Reference) -> BitSource {
         match self.columns.get(name) {
             Some(Operand::Bit(source)) => *source,
             _ => NOWHERE,

@@ -21,6 +21,7 @@ use reigen_station::sizing::SizingResult;
 use reigen_station::station::Station;
 use reigen_station::wiring::range::Range;
 
+pub(crate) mod numbers;
 mod ports;
 pub(crate) mod readings;
 
@@ -61,6 +62,7 @@ pub(crate) fn of_run(station: &Station, outcome: &Outcome, shows: impl Fn(&str) 
         Table::new(&["counter", "value", "counted", "in units", "presets reached", "last preset", "wraps", "lost"]);
     let mut readings = readings::Tables::new();
     let mut ports = ports::Ports::new();
+    let mut numbers = numbers::Tables::new();
     let mut bits = Table::new(&["state", "now", "went on", "went off", "time on"]);
     let mut expectations = Table::new(&["expectation", "held", "how"]);
     for (name, summary) in named {
@@ -73,6 +75,13 @@ pub(crate) fn of_run(station: &Station, outcome: &Outcome, shows: impl Fn(&str) 
             PointSummary::Rate(rate) => readings.rate(name, rate),
             PointSummary::Width(width) => readings.width(name, width),
             PointSummary::Analog(analog) => readings.analog(name, analog),
+            PointSummary::Register(register) => numbers.register(name, register),
+            PointSummary::SampleRate(rate) => numbers.sample_rate(name, rate),
+            PointSummary::Number(number) => numbers.number(name, number),
+            PointSummary::Hold(hold) => numbers.hold(name, hold),
+            PointSummary::Stats(stats) => numbers.stats(name, stats),
+            PointSummary::Delay(delay) => numbers.delay(name, delay),
+            PointSummary::AnalogOutput(output) => numbers.analog_output(name, output),
             PointSummary::Expectation(told) => drop(expectations.add_row([name, held(told.pass), &told.detail])),
             PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => {
                 bits.add_row(bit_row(name, tally));
@@ -82,8 +91,9 @@ pub(crate) fn of_run(station: &Station, outcome: &Outcome, shows: impl Fn(&str) 
     expectations.left(2);
     let [encoders, phases, rates, widths, analogs] = readings.done();
     let [words, expanders] = ports.done();
-    let all = [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs, bits, expectations];
-    all.into_iter().filter(|table| !table.is_empty()).collect()
+    let of_edges = [inputs, words, expanders, counters, encoders, phases, rates, widths, analogs];
+    let all = of_edges.into_iter().chain(numbers.done()).chain([bits, expectations]);
+    all.filter(|table| !table.is_empty()).collect()
 }
 
 /// Whether an expectation held, in a word.

@@ -1,7 +1,7 @@
 //! The points of a run on one screen: what did something has a row, what did nothing is named in a line.
 
 use crate::table_view::Table;
-use crate::tables::{INPUT_HEADS, bit_cells, input_row, readings};
+use crate::tables::{INPUT_HEADS, bit_cells, input_row, numbers, readings};
 use reigen_core::condition::input::InputSummary;
 use reigen_core::count::counter::CounterSummary;
 use reigen_core::logic::pair::PairSummary;
@@ -147,7 +147,10 @@ fn number_row(name: &str, summary: &PointSummary) -> Vec<String> {
                 vec![fault],
             )
         }
-        _ => cells(String::new(), none(), Vec::new()),
+        summary => match numbers::overview(summary) {
+            Some((now, range, rest)) => cells(now, range, vec![rest]),
+            None => cells(String::new(), none(), Vec::new()),
+        },
     }
 }
 

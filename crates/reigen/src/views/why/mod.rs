@@ -304,6 +304,8 @@ fn sums_of(summary: Option<&PointSummary>) -> Option<(Sums, String)> {
         }
         PointSummary::Rate(rate) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
         PointSummary::Width(width) => readings_sum(width.readings, width.min, width.max, &width.unit),
+        PointSummary::SampleRate(rate) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
+        PointSummary::Hold(hold) => readings_sum(hold.count, hold.min, hold.max, &hold.unit),
         PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => (
             Sums::Bit { rising: tally.rising, falling: tally.falling },
             format!("on {} times, off {} times", tally.rising, tally.falling),
