@@ -28,6 +28,7 @@ use reigen_core::logic::latch::{Latch, Toggle};
 use reigen_core::logic::oneshot::OneShot;
 use reigen_core::logic::pair::{self, Pair};
 use reigen_core::logic::timer::{self, Timer, TimerKind};
+use reigen_core::number::register::{self, Register};
 use reigen_core::rate::meter::Rate;
 use reigen_core::rate::settings::{self as rate, Method};
 use reigen_core::rate::unit::Unit;
@@ -289,29 +290,55 @@ fn rate_auto_with_wheel(bencher: Bencher<'_, '_>) {
 /// Benches a block over a line of numbers with noise on them.
 fn over_numbers(bencher: Bencher<'_, '_>, shape: Shape, make: impl Fn() -> RunningBlock) {
     let mut random = fastrand::Rng::with_seed(3);
+    over_values(bencher, shape, |_| 2000.0 + random.f64() * 100.0, make);
+}
+
+/// The same for these values.
+fn over_values(
+    bencher: Bencher<'_, '_>,
+    shape: Shape,
+    mut value: impl FnMut(u64) -> f64,
+    make: impl Fn() -> RunningBlock,
+) {
     let mut window = ReadingColumn::default();
-    (0..WINDOW as u64).for_each(|number| window.push(Nanos(number * 1000), 2000.0 + random.f64() * 100.0));
+    (0..WINDOW as u64).for_each(|number| window.push(Nanos(number * 1000), value(number)));
     let windows = EDGES / WINDOW;
     bencher.counter(ItemsCount::new(windows * WINDOW)).bench_local(|| {
         let mut block = make();
         let (mut bits, mut readings) =
             (vec![BitColumn::default(); shape.bits], vec![ReadingColumn::default(); shape.readings]);
+        let mut counts = vec![CountColumn::default(); shape.counts];
         let mut column = window.clone();
         let mut passed = 0;
         for number in 0..windows as u64 {
             bits.iter_mut().for_each(BitColumn::advance);
+            counts.iter_mut().for_each(CountColumn::advance);
             readings.iter_mut().for_each(ReadingColumn::advance);
             let length = WINDOW as u64 * 1000;
             let (from, until) = (Nanos(number * length), Nanos((number + 1) * length));
             column.times.iter_mut().zip(&window.times).for_each(|(time, first)| *time = *first + from);
             let lines = Lines { bits: &[], readings: std::slice::from_ref(&column), last: false };
             let inputs = Inputs { lines, bits: &[], counts: &[], readings: &[] };
-            let outputs = Outputs { bits: &mut bits, counts: &mut [], readings: &mut readings };
+            let outputs = Outputs { bits: &mut bits, counts: &mut counts, readings: &mut readings };
             block.work(Window { from, until }, inputs, outputs);
             passed += readings.first().map_or(0, |column| column.times.len());
         }
         passed
     });
+}
+
+/// A technician who polls the count of a meter.
+#[divan::bench]
+fn register_of_samples(bencher: Bencher<'_, '_>) {
+    let settings = register::Settings { bits: Some(16), signed: false, restarts: false, fastest: None, scale: None };
+    let sources = register::Sources { low: NumberSource::Line(0), high: None };
+    let shape = register::shape(&settings);
+    over_values(
+        bencher,
+        shape,
+        |number| (number * 37 % 65_536) as f64,
+        || Register::new(settings.clone(), sources).into(),
+    );
 }
 
 /// A technician who reads a load pin.
@@ -326,6 +353,7 @@ fn analog_of_values(bencher: Bencher<'_, '_>) {
         unit: "N".to_owned(),
         valid: Some([0.0, 5000.0]),
         smooth: None,
+        computed: false,
     };
     over_numbers(bencher, analog::SHAPE, || Analog::new(settings.clone(), NumberSource::Line(0), None).into());
 }

@@ -15,6 +15,7 @@ use crate::expand::expander::{self, Expander};
 use crate::expand::word::{self, Code, Word};
 use crate::logic::apply::{self, Apply, Operand};
 use crate::logic::blink::{Blink, Flashes};
+use crate::logic::elapsed::{self, Elapsed};
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expect::{Expect, When};
 use crate::logic::expression::{Expression, Reference};
@@ -24,6 +25,7 @@ use crate::logic::output::Output;
 use crate::logic::pair::{self, Pair};
 use crate::logic::timer::{self, Timer, TimerKind};
 use crate::number::analog_output::{self, AnalogOutput};
+use crate::number::bit::NumberBit;
 use crate::number::delay::{self, Delay};
 use crate::number::hold::{self, Hold};
 use crate::number::register::{self, Register};
@@ -176,6 +178,13 @@ pub enum Operation {
         /// Where it ends.
         to: BitSource,
     },
+    /// Follows one bit of a recorded number.
+    NumberBit {
+        /// Where the number is.
+        of: NumberSource,
+        /// Which bit, from 0.
+        bit: u32,
+    },
     /// Counts by the samples of a running count.
     Register {
         /// Its bits and what it may do.
@@ -267,6 +276,15 @@ pub enum Operation {
         /// Where it reads.
         of: BitSource,
     },
+    /// Compares a timer's time with a constant.
+    Elapsed {
+        /// Whether the time runs.
+        running: BitSource,
+        /// What the timer told last, in seconds.
+        elapsed: NumberSource,
+        /// The constant.
+        bound: elapsed::Bound,
+    },
     /// Both sides of a changeover contact.
     Pair {
         /// The normally open side.
@@ -336,6 +354,8 @@ impl Operation {
             | Self::Scaled { .. } => Shape::READING,
             Self::Apply { result: ApplyResult::Bit, .. }
             | Self::Input { .. }
+            | Self::Elapsed { .. }
+            | Self::NumberBit { .. }
             | Self::Threshold { .. }
             | Self::Logic { .. }
             | Self::OneShot { .. }
@@ -363,6 +383,7 @@ impl Operation {
             Self::Hold { settings, of, at } => Hold::new(settings, of, at).into(),
             Self::Stats { unit, of, while_on } => Stats::new(unit, of, while_on).into(),
             Self::Delay { from, to } => Delay::new(from, to).into(),
+            Self::NumberBit { of, bit } => NumberBit::new(of, bit).into(),
             Self::Register { settings, sources } => Register::new(settings, sources).into(),
             Self::SampleRate { settings, count, delta } => SampleRate::new(settings, count, delta).into(),
             Self::AnalogOutput { settings, of, fault } => AnalogOutput::new(settings, of, fault).into(),
@@ -374,6 +395,7 @@ impl Operation {
             Self::Latch { set, reset, set_wins } => Latch::new(set, reset, set_wins).into(),
             Self::Toggle { by, reset } => Toggle::new(by, reset).into(),
             Self::Timer { kind, time, of } => Timer::new(kind, time, of).into(),
+            Self::Elapsed { running, elapsed, bound } => Elapsed::new(running, elapsed, bound).into(),
             Self::Pair { no, nc, within } => Pair::new(no, nc, within).into(),
             Self::Blink { of, flashes } => Blink::new(of, flashes).into(),
             Self::Output { when, invert } => Output::new(when, invert).into(),

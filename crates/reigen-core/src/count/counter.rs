@@ -58,6 +58,8 @@ pub struct Settings {
     pub range: Option<Range>,
     /// Whether it only counts down, so that it is done at 0 and below.
     pub only_down: bool,
+    /// Whether it tells that it is at 0 or below: the QD of an up-down counter.
+    pub tells_zero: bool,
     /// Where it counts scans while its bit is on, and not edges: when those are.
     pub scans: Option<ReadingTimes>,
     /// What one count is worth in units, and their name.
@@ -81,9 +83,9 @@ pub struct Sources {
     pub load_to: Option<Operand>,
 }
 
-/// The columns of a counter: bit `.done`; counts value and `.band`; and the value in units where there are some.
+/// The columns of a counter: bit `.done`, and `.at_zero` where it is told; counts value and `.band`; and the value in units where there are some.
 pub fn shape(settings: &Settings) -> Shape {
-    Shape { bits: 1, counts: 2, readings: usize::from(settings.scale.is_some()) }
+    Shape { bits: 1 + usize::from(settings.tells_zero), counts: 2, readings: usize::from(settings.scale.is_some()) }
 }
 
 /// What a counter did.
@@ -183,6 +185,11 @@ impl Counter {
             scaled: self.in_units().filter(|_| self.state.started),
             unit: self.settings.scale.as_ref().map(|(_, unit)| unit.clone()),
         }
+    }
+
+    /// Whether something happens where it comes to 0 or leaves it.
+    pub(super) fn watches_zero(&self) -> bool {
+        self.settings.only_down || self.settings.tells_zero
     }
 
     /// How many presets a value has reached.
@@ -292,6 +299,9 @@ impl Counter {
         outputs.value.push(time, self.state.value);
         outputs.band.push(time, cast::i64_from_usize(self.band(self.state.value)));
         outputs.done.start(time, self.is_done(self.state.value));
+        if let Some(at_zero) = &mut outputs.at_zero {
+            at_zero.start(time, self.state.value <= 0);
+        }
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
             units.push(time, value);
         }
@@ -313,6 +323,9 @@ impl Counter {
         }
         if outputs.done.last_level() != Some(self.is_done(self.state.value)) {
             outputs.done.toggles.push(time);
+        }
+        if let Some(at_zero) = outputs.at_zero.as_mut().filter(|bit| bit.last_level() != Some(self.state.value <= 0)) {
+            at_zero.toggles.push(time);
         }
     }
 
@@ -355,6 +368,7 @@ impl Counter {
 /// The columns that a counter fills, by name.
 pub(super) struct CounterColumns<'a> {
     done: &'a mut BitColumn,
+    at_zero: Option<&'a mut BitColumn>,
     value: &'a mut CountColumn,
     band: &'a mut CountColumn,
     units: Option<&'a mut ReadingColumn>,
@@ -451,8 +465,9 @@ impl Reads<'_> {
 
 impl Block for Counter {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let ([done], [value, band]) = (outputs.bits, outputs.counts) else { return };
-        let mut outputs = CounterColumns { done, value, band, units: outputs.readings.first_mut() };
+        let ([done, others @ ..], [value, band]) = (outputs.bits, outputs.counts) else { return };
+        let at_zero = others.first_mut();
+        let mut outputs = CounterColumns { done, at_zero, value, band, units: outputs.readings.first_mut() };
         if let Some(time) = self.state.restart_at.take() {
             self.show(time.max(window.from), &mut outputs);
         }

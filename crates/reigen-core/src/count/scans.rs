@@ -122,7 +122,7 @@ impl Counter {
             .settings
             .range
             .is_some_and(|range| range.wraps && (range.least..=range.most).contains(&self.state.value));
-        wraps && self.settings.presets.is_empty() && !self.settings.only_down
+        wraps && self.settings.presets.is_empty() && !self.watches_zero()
     }
 
     /// Whether a limit keeps it from counting so, now and from now on.
@@ -159,13 +159,13 @@ impl Counter {
         if step > 0 {
             let preset = presets.get(reached).map_or(u64::MAX, |preset| self.state.value.abs_diff(*preset) - 1);
             let zero =
-                if self.settings.only_down && self.state.value <= 0 { self.state.value.abs_diff(0) } else { u64::MAX };
+                if self.watches_zero() && self.state.value <= 0 { self.state.value.abs_diff(0) } else { u64::MAX };
             preset.min(self.state.value.abs_diff(most)).min(zero)
         } else {
             let preset = reached.checked_sub(1).and_then(|last| presets.get(last));
             let preset = preset.map_or(u64::MAX, |preset| self.state.value.abs_diff(*preset));
             let zero =
-                if self.settings.only_down && self.state.value > 0 { self.state.value.abs_diff(1) } else { u64::MAX };
+                if self.watches_zero() && self.state.value > 0 { self.state.value.abs_diff(1) } else { u64::MAX };
             preset.min(self.state.value.abs_diff(least)).min(zero)
         }
     }

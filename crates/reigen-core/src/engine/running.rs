@@ -10,6 +10,7 @@ use crate::expand::expander::Expander;
 use crate::expand::word::Word;
 use crate::logic::apply::Apply;
 use crate::logic::blink::Blink;
+use crate::logic::elapsed::Elapsed;
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expect::Expect;
 use crate::logic::latch::{Latch, Toggle};
@@ -18,6 +19,7 @@ use crate::logic::output::Output;
 use crate::logic::pair::Pair;
 use crate::logic::timer::Timer;
 use crate::number::analog_output::AnalogOutput;
+use crate::number::bit::NumberBit;
 use crate::number::delay::Delay;
 use crate::number::hold::Hold;
 use crate::number::register::Register;
@@ -118,6 +120,8 @@ running! {
     Stats,
     /// Delays between two points.
     Delay,
+    /// One bit of a number line.
+    NumberBit,
     /// A running count in samples.
     Register,
     /// A rate of such a count.
@@ -136,6 +140,8 @@ running! {
     Toggle,
     /// A timer.
     Timer,
+    /// A timer's time against a constant.
+    Elapsed,
     /// Both sides of a changeover contact.
     Pair,
     /// Flashes.
@@ -169,6 +175,7 @@ impl RunningBlock {
             Self::Expect(block) => PointSummary::Expectation(block.summary()),
             Self::Stretches(_)
             | Self::Scaled(_)
+            | Self::NumberBit(_)
             | Self::Threshold(_)
             | Self::Evaluate(_)
             | Self::Apply(_)
@@ -176,6 +183,7 @@ impl RunningBlock {
             | Self::Latch(_)
             | Self::Toggle(_)
             | Self::Timer(_)
+            | Self::Elapsed(_)
             | Self::Blink(_)
             | Self::Output(_) => PointSummary::Bit(tally),
         }

@@ -2,6 +2,7 @@
 
 pub mod apply;
 pub mod blink;
+pub mod elapsed;
 pub mod evaluate;
 pub mod expect;
 pub mod expression;

@@ -1,6 +1,7 @@
 //! Numbers that follow from numbers: held at an edge, measured while a bit is on, counted up from samples, given out as a signal.
 
 pub mod analog_output;
+pub mod bit;
 pub mod delay;
 pub mod distribution;
 pub mod hold;

@@ -86,19 +86,32 @@ impl Settings {
     /// The count that a sample shows; `None` where no register of these bits shows that.
     pub fn raw(&self, sample: f64) -> Option<i64> {
         const EXACT: f64 = 9_007_199_254_740_992.0; // 2^53: the whole numbers that a sample holds exactly.
-        if sample.fract() != 0.0 || sample.abs() > EXACT {
+        let raw = cast::i64_from_f64(sample);
+        if raw as f64 != sample || sample.abs() > EXACT {
             return None;
         }
-        let raw = cast::i64_from_f64(sample);
-        let fits = self.modulus().is_none_or(|modulus| {
+        // A register of more than 53 bits shows no more than a sample can hold.
+        let bits = self.bits.filter(|bits| *bits < 62);
+        let fits = bits.is_none_or(|bits| {
+            let modulus = 1i64 << bits;
             let least = if self.signed { -modulus / 2 } else { 0 };
-            (least..modulus).contains(&i128::from(raw))
+            (least..modulus).contains(&raw)
         });
-        fits.then_some(raw)
+        (fits && (self.signed || self.bits.is_none() || raw >= 0)).then_some(raw)
     }
 
     /// How it went from one sample to the next, so much later.
+    #[inline]
     pub fn step(&self, before: i64, now: i64, later: Nanos) -> Went {
+        // What rises is counted up, but where the shorter way round may be down.
+        if now >= before && !self.signed {
+            return Went::Steps(now - before);
+        }
+        self.step_around(before, now, later)
+    }
+
+    /// [`step`](Self::step) where the count fell, or may have gone either way.
+    fn step_around(&self, before: i64, now: i64, later: Nanos) -> Went {
         let straight = i128::from(now) - i128::from(before);
         let can_be = |steps: i128| {
             // The first and the last count may have come just outside the time between the samples.
@@ -174,6 +187,7 @@ impl Register {
         }
     }
 
+    #[inline]
     fn sample(&mut self, at: Nanos, sample: f64, outputs: &mut Outputs<'_>) {
         let Some(raw) = self.settings.raw(sample) else {
             self.state.ignored += 1;

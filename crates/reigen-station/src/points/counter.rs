@@ -233,6 +233,7 @@ impl PointTable for CounterTable {
             at_last,
             range,
             only_down: self.up.is_none(),
+            tells_zero: self.down.is_some(),
             scans: by_scans.and(builder.scan),
             scale,
         };
@@ -266,9 +267,11 @@ pub struct CounterPoint {
 const ITSELF: Field = Field { name: "", column: FieldColumn::Count(0) };
 const BAND: Field = Field { name: "band", column: FieldColumn::Count(1) };
 const DONE: Field = Field { name: "done", column: FieldColumn::Bit(0) };
+/// Of counters that count down.
+const AT_ZERO: Field = Field { name: "at_zero", column: FieldColumn::Bit(1) };
 /// In units, where there are some; else the count.
-const SCALED: [Field; 4] = [ITSELF, Field { name: "value", column: FieldColumn::Reading(0) }, BAND, DONE];
-const PLAIN: [Field; 4] = [ITSELF, Field { name: "value", column: FieldColumn::Count(0) }, BAND, DONE];
+const SCALED: [Field; 5] = [ITSELF, Field { name: "value", column: FieldColumn::Reading(0) }, BAND, DONE, AT_ZERO];
+const PLAIN: [Field; 5] = [ITSELF, Field { name: "value", column: FieldColumn::Count(0) }, BAND, DONE, AT_ZERO];
 
 impl PointKind for CounterPoint {
     fn what(&self) -> &'static str {
@@ -276,7 +279,8 @@ impl PointKind for CounterPoint {
     }
 
     fn fields(&self) -> &'static [Field] {
-        if self.settings.scale.is_some() { &SCALED } else { &PLAIN }
+        let all = if self.settings.scale.is_some() { &SCALED } else { &PLAIN };
+        all.get(..if self.settings.tells_zero { 5 } else { 4 }).unwrap_or(all)
     }
 
     fn restarts(&self) -> bool {

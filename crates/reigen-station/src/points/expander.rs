@@ -11,7 +11,7 @@ use crate::wiring::chain::{ChainTerminals, ChainWiring};
 use crate::wiring::supply::Supply;
 use reigen_core::expand::expander::{CHIP, Settings, Sources};
 use reigen_core::expand::word::{Code, MOST_BITS};
-use reigen_core::logic::expression::{Expression, Node, Reference};
+use reigen_core::logic::expression::{Expression, Node, Reference, Span};
 use reigen_core::names::is_point_name;
 use reigen_core::program::Operation;
 use reigen_core::units::Metres;
@@ -287,7 +287,11 @@ impl PointKind for MemberPoint {
 #[serde(deny_unknown_fields)]
 pub struct WordTable {
     /// Bits, lowest first: points or expressions.
-    bits: Spanned<Vec<Spanned<String>>>,
+    bits: Option<Spanned<Vec<Spanned<String>>>>,
+    /// Number line whose bits they are, in place of `bits`.
+    of: Option<Spanned<String>>,
+    /// With `of`: number of its bits, from the lowest [default: 16].
+    width: Option<Spanned<usize>>,
     /// "binary" (default), "gray" or "bcd".
     #[serde(default)]
     code: CodeWord,
@@ -312,20 +316,11 @@ impl PointTable for WordTable {
     takes_description!();
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
-        let errors = builder.errors.len();
-        let found = self.bits.get_ref().len();
-        if !(1..=MOST_BITS).contains(&found) {
-            let message = format!("a word has {found} bits: it must have 1 to {MOST_BITS}");
-            builder.refuse(self.bits.span(), StationErrorKind::File(message));
-        }
+        let (bits, names, span) = self.bits(builder)?;
+        let found = names.len();
         if self.code == CodeWord::Bcd && !found.is_multiple_of(4) {
             let message = format!("{found} bits are not a multiple of four, which one decimal digit needs");
-            builder.refuse(self.bits.span(), StationErrorKind::File(message));
-        }
-        let bits: Vec<Option<FieldExpression>> =
-            self.bits.get_ref().iter().map(|bit| builder.expression(bit)).collect();
-        let names = self.bits.get_ref().iter().map(|bit| bit.get_ref().clone()).collect();
-        if builder.errors.len() > errors {
+            builder.refuse(span, StationErrorKind::File(message));
             return None;
         }
         let code = match self.code {
@@ -333,16 +328,69 @@ impl PointTable for WordTable {
             CodeWord::Gray => Code::Reflected,
             CodeWord::Bcd => Code::Digits,
         };
-        Some(WordPoint { code, bits: bits.into_iter().flatten().collect(), names })
+        Some(WordPoint { code, bits, names })
     }
 }
+
+impl WordTable {
+    /// Its bits, their names, and where they stand; `None` where an error has been noted.
+    fn bits(&self, builder: &mut Builder<'_>) -> Option<(WordBits, Vec<String>, Span)> {
+        let refuse = |builder: &mut Builder<'_>, span, message: String| {
+            builder.refuse(span, StationErrorKind::File(message));
+        };
+        match (&self.bits, &self.of, &self.width) {
+            (Some(bits), None, None) => {
+                let found = bits.get_ref().len();
+                if !(1..=MOST_BITS).contains(&found) {
+                    let message = format!("a word has {found} bits: it must have 1 to {MOST_BITS}");
+                    refuse(builder, bits.span(), message);
+                    return None;
+                }
+                let names = bits.get_ref().iter().map(|bit| bit.get_ref().clone()).collect();
+                let bits_of = bits.get_ref().iter().map(|bit| builder.expression(bit)).collect::<Vec<_>>();
+                let expressions = bits_of.into_iter().collect::<Option<Vec<_>>>()?;
+                Some((WordBits::Points(expressions), names, bits.span()))
+            }
+            (None, Some(of), width) => {
+                let number = builder.line(of)?;
+                let found = width.as_ref().map_or(USUAL_WIDTH, |width| *width.get_ref());
+                if !(1..=MOST_BITS).contains(&found) {
+                    let span = width.as_ref().map_or(of.span(), Spanned::span);
+                    refuse(builder, span, format!("a word has {found} bits: it must have 1 to {MOST_BITS}"));
+                    return None;
+                }
+                let bit = |bit| LineName { name: format!("{}.{bit}", number.name), span: number.span.clone() };
+                let lines: Vec<LineName> = (0..found).map(bit).collect();
+                let names = lines.iter().map(|line| line.name.clone()).collect();
+                Some((WordBits::Line(lines), names, of.span()))
+            }
+            _ => {
+                let message = "a word has `bits`, or `of` with a number line and `width`".to_owned();
+                refuse(builder, builder.place.clone(), message);
+                None
+            }
+        }
+    }
+}
+
+/// Bits of a number line where nothing is said.
+const USUAL_WIDTH: usize = 16;
 
 /// A word of the station.
 #[derive(Debug)]
 pub struct WordPoint {
     code: Code,
-    bits: Vec<FieldExpression>,
+    bits: WordBits,
     names: Vec<String>,
+}
+
+/// The bits of a word, the lowest first.
+#[derive(Debug)]
+enum WordBits {
+    /// Points or expressions.
+    Points(Vec<FieldExpression>),
+    /// Those of a number line.
+    Line(Vec<LineName>),
 }
 
 impl PointKind for WordPoint {
@@ -355,11 +403,24 @@ impl PointKind for WordPoint {
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
-        self.bits.iter().map(|bit| ("bit", bit)).collect()
+        match &self.bits {
+            WordBits::Points(bits) => bits.iter().map(|bit| ("bit", bit)).collect(),
+            WordBits::Line(_) => Vec::new(),
+        }
+    }
+
+    fn lines(&self) -> Vec<&LineName> {
+        match &self.bits {
+            WordBits::Points(_) => Vec::new(),
+            WordBits::Line(lines) => lines.iter().collect(),
+        }
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        let sources = self.bits.iter().map(|bit| branch.settled(bit)).collect();
+        let sources = match &self.bits {
+            WordBits::Points(bits) => bits.iter().map(|bit| branch.settled(bit)).collect(),
+            WordBits::Line(lines) => lines.iter().map(|line| branch.line(line)).collect(),
+        };
         Operation::Word { code: self.code, sources, names: self.names.clone() }
     }
 }

@@ -3,7 +3,7 @@
 use crate::points::PointKind;
 use crate::points::{PointTable, takes_description};
 use crate::spanned::Spanned;
-use crate::table::branch::BranchBuilder;
+use crate::table::branch::{BranchBuilder, RUNNING};
 use crate::table::builder::{Builder, TimeText};
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use crate::wiring::connection::{Load, ReadAs, Role, Wired};
@@ -300,6 +300,10 @@ impl PointKind for TimerPoint {
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
         vec![("of", &self.of)]
+    }
+
+    fn inner_fields(&self) -> Vec<(String, FieldColumn)> {
+        vec![(RUNNING.to_owned(), FieldColumn::Bit(1))]
     }
 
     fn timer(&self) -> Option<Nanos> {

@@ -3,6 +3,7 @@
 use super::StationErrorKind;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::{nearest, without_unit};
+use reigen_core::number::bit::HIGHEST;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
@@ -12,6 +13,22 @@ pub struct LineNames<'a> {
     recorded: &'a [RecordedLine],
     whole: HashMap<&'a str, Fits>,
     endings: HashMap<&'a str, Fits>,
+}
+
+/// What a name of two levels means.
+#[derive(Debug)]
+pub enum LevelOrBit {
+    /// A line, by its signal.
+    Level(usize),
+    /// A bit of a number line.
+    BitOfNumber {
+        /// The name of that line.
+        number: String,
+        /// Its signal.
+        signal: usize,
+        /// Which bit, from 0.
+        bit: u32,
+    },
 }
 
 /// The numbers of the lines that one name fits: mostly one.
@@ -63,10 +80,13 @@ impl<'a> LineNames<'a> {
         let (what, remedy) = match &line.kind {
             LineKind::Level => return Ok(line.signal),
             LineKind::Vector { width, .. } => {
-                (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}[0]`"))
+                (format!("a vector of {width} bits"), format!("name one of its bits, such as `{name}.0`"))
             }
             LineKind::Number { why } => {
-                (why.clone(), "give --high-above and --low-below to make two levels of it".into())
+                let remedy = format!(
+                    "name one of its bits, such as `{name}.0`, or give --high-above and --low-below to make two levels of it"
+                );
+                (why.clone(), remedy)
             }
             LineKind::Words { why } => {
                 (why.clone(), "where it has two words, --high WORD says which one is high".to_owned())
@@ -74,6 +94,30 @@ impl<'a> LineNames<'a> {
             LineKind::Real => ("a real number".to_owned(), "wire the input to a line of one bit".to_owned()),
         };
         Err(StationErrorKind::NotTwoLevels { name: name.to_owned(), what, remedy })
+    }
+
+    /// What a name of two levels means: a line, or with a dot and a number behind it a bit of a number line.
+    ///
+    /// # Errors
+    /// As for [`level`](Self::level), and where the number has no such bit.
+    pub fn level_or_bit(&self, name: &str) -> Result<LevelOrBit, StationErrorKind> {
+        let level = self.level(name);
+        let parted = name.rsplit_once('.').and_then(|(number, bit)| Some((number, bit.parse::<u32>().ok()?)));
+        let (Err(kind), Some((number, bit))) = (&level, parted) else { return level.map(LevelOrBit::Level) };
+        let Ok(Meant { line, bit: None }) = self.find(number) else { return Err(kind.clone()) };
+        let most = match line.kind {
+            LineKind::Vector { width, .. } => u32::try_from(width).unwrap_or(u32::MAX).saturating_sub(1),
+            _ => HIGHEST,
+        };
+        if bit > most {
+            return Err(StationErrorKind::NoSuchBit { number: number.to_owned(), bit, most });
+        }
+        // A vector's bits are lines of their own.
+        if let Ok(signal) = self.level(&format!("{number}[{bit}]")) {
+            return Ok(LevelOrBit::Level(signal));
+        }
+        let signal = self.number(number)?;
+        Ok(LevelOrBit::BitOfNumber { number: number.to_owned(), signal, bit })
     }
 
     /// The number line of a name, as [`level`](Self::level) finds those of two levels.

@@ -1,8 +1,8 @@
 //! From a station and the lines of a recording to a program.
 
-use super::line_names::LineNames;
+use super::line_names::{LevelOrBit, LineNames};
 use super::{Point, Station};
-use crate::table::branch::BranchBuilder;
+use crate::table::branch::{BoundLines, BranchBuilder};
 use crate::table::builder::Builder;
 use crate::table::error::MOST_TOLD;
 use crate::table::{FieldColumn, LineName, StationError, StationErrorKind};
@@ -66,10 +66,15 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         errors.push(StationError { kind, span: line.span.clone() });
     };
     let (mut lines, mut numbers) = (LineBinding::default(), LineBinding::default());
+    let mut number_bits = HashMap::new();
     for point in &station.points {
         for line in point.kind.lines() {
-            match known.level(&line.name) {
-                Ok(signal) => lines.add(line, signal),
+            match known.level_or_bit(&line.name) {
+                Ok(LevelOrBit::Level(signal)) => lines.add(line, signal),
+                Ok(LevelOrBit::BitOfNumber { number, signal, bit }) => {
+                    numbers.add(&LineName { name: number.clone(), span: line.span.clone() }, signal);
+                    number_bits.insert(line.name.clone(), (number, bit));
+                }
                 Err(kind) => refuse(&mut errors, kind, line),
             }
         }
@@ -86,7 +91,8 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
     // What is read by a scan is no finer than the scan.
     let tick = station.scan.map_or(tick, |scan| tick.max(scan.period));
     let compiled = branches(station).into_iter().map(|members| {
-        let builder = BranchBuilder::new(&lines.numbers, &numbers.numbers, tick);
+        let bound = BoundLines { levels: &lines.numbers, numbers: &numbers.numbers, number_bits: &number_bits };
+        let builder = BranchBuilder::new(bound, tick);
         compile_branch(station, &members, builder)
     });
     Ok(Plan {

@@ -3,10 +3,12 @@
 //! A model knows no edges and no windows: it looks at the levels of all lines after each nanosecond and steps.
 
 use super::parse;
-use super::plan::compile;
+use super::plan::{Plan, compile};
 use proptest::prelude::*;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine, join};
+use reigen_core::logic::timer::TimerKind;
 use reigen_core::time::{Nanos, Window};
+use std::sync::LazyLock;
 
 const END: u64 = 160;
 const LINES: usize = 4;
@@ -367,13 +369,33 @@ fn stopped(mut reading: Box<dyn Model>) -> Box<dyn Model> {
     Box::new(move |time, levels: Levels| bit(reading.step(time, levels).is_none_or(|reading| reading == 0.0)))
 }
 
-/// How long a timer runs, against a bound.
-fn elapsed_over(time_ns: u64, bound: u64) -> Box<dyn Model> {
-    let mut since = None;
+/// How long a timer has run, as it stands after each nanosecond, against a bound.
+fn elapsed(kind: TimerKind, time_ns: u64, holds: fn(u64) -> bool) -> Box<dyn Model> {
+    let (mut before, mut since) = (None::<bool>, None::<u64>);
     Box::new(move |time, levels: Levels| {
-        since = if levels[0] { since.or(Some(time)) } else { None };
-        // The elapsed time is known to the program where the timer starts and where it is over.
-        bit(since.is_some_and(|since| time >= since + time_ns && time_ns > bound))
+        let input = levels[0];
+        let starts = match kind {
+            TimerKind::OnDelay => input && before != Some(true),
+            TimerKind::OffDelay => !input && before == Some(true),
+            TimerKind::Pulse => input && before != Some(true) && since.is_none_or(|since| time > since + time_ns),
+        };
+        before = Some(input);
+        if starts {
+            since = Some(time);
+        }
+        let runs = since.map(|since| time - since).filter(|run| *run < time_ns);
+        let stands_at = match (kind, runs) {
+            (TimerKind::OnDelay, _) if !input => 0,
+            (TimerKind::OffDelay, _) if input => 0,
+            (TimerKind::OffDelay, _) if since.is_none() => 0,
+            (_, Some(run)) => run,
+            (TimerKind::Pulse, None) if !input || since.is_none() => 0,
+            (_, None) => time_ns,
+        };
+        if matches!((kind, input), (TimerKind::OnDelay, false) | (TimerKind::OffDelay, true)) {
+            since = None;
+        }
+        bit(holds(stands_at))
     })
 }
 
@@ -550,6 +572,10 @@ fn field_cases() -> Vec<(&'static str, Box<dyn Model>)> {
             "[counter.n]\nup = 'a'\ndown = 'b'\nreset = 'c'\npresets = [1, 3]\n[logic.x]\nwhen = 'n.band >= 1'",
             reached(&[1, 3], 1),
         ),
+        ("[counter.n]\nup = 'a'\ndown = 'b'\nreset = 'c'\n[logic.x]\nwhen = 'n.at_zero'", {
+            let mut value = counter(false, true, AtEnd::Nothing);
+            Box::new(move |time: u64, levels: Levels| bit(value.step(time, levels)? <= 0.0))
+        }),
         ("[pair.p]\nno = 'a'\nnc = 'b'\nwithin = '6 ns'\n[logic.x]\nwhen = 'p.fault'", pair_fault(6)),
         ("[encoder.e]\na = 'a'\nb = 'b'\nstill_after = '9 ns'\n[logic.x]\nwhen = 'e.moving'", encoder_bit(moving)),
         ("[encoder.e]\na = 'a'\nb = 'b'\n[logic.x]\nwhen = 'e.forward'", encoder_bit(forward)),
@@ -560,8 +586,20 @@ fn field_cases() -> Vec<(&'static str, Box<dyn Model>)> {
             stopped(period(1, 20)),
         ),
         (
-            "[timer.t]\nof = 'a'\nkind = 'on_delay'\ntime = '6 ns'\n[logic.x]\nwhen = 't.elapsed > 0.000000003'",
-            elapsed_over(6, 3),
+            "[timer.t]\nof = 'a'\nkind = 'on_delay'\ntime = '6 ns'\n[logic.x]\nwhen = 't.elapsed >= T#3ns'",
+            elapsed(TimerKind::OnDelay, 6, |run| run >= 3),
+        ),
+        (
+            "[timer.t]\nof = 'a'\nkind = 'on_delay'\ntime = '9 ns'\n[logic.x]\nwhen = '0.0000000025 > t.elapsed'",
+            elapsed(TimerKind::OnDelay, 9, |run| run < 3),
+        ),
+        (
+            "[timer.t]\nof = 'a'\nkind = 'off_delay'\ntime = '7 ns'\n[logic.x]\nwhen = 't.elapsed > T#4ns'",
+            elapsed(TimerKind::OffDelay, 7, |run| run > 4),
+        ),
+        (
+            "[timer.t]\nof = 'a'\nkind = 'pulse'\ntime = '8 ns'\n[logic.x]\nwhen = 't.elapsed <= T#5ns'",
+            elapsed(TimerKind::Pulse, 8, |run| run <= 5),
         ),
         (
             "[expander.e]\nload = 'L0'\nclock = 'L1'\ndata = 'L2'\nregisters = [['x', 'q', 'r', 's', 't', 'u', 'v', 'w']]",
@@ -592,13 +630,31 @@ fn lines() -> impl Strategy<Value = Vec<(bool, Vec<u64>)>> {
     prop::collection::vec(line, LINES)
 }
 
-/// What the program gives for the point `x`, after each nanosecond.
-fn worked(points: &str, lines: &[(bool, Vec<u64>)]) -> Track {
+/// A station bound to its lines, and the number of its point `x`.
+struct Compiled {
+    plan: Plan,
+    number: usize,
+}
+
+/// Those of all cases, in their order.
+static COMPILED: LazyLock<Vec<Compiled>> =
+    LazyLock::new(|| all_cases().iter().map(|(points, _)| compiled(points)).collect());
+
+fn compiled(points: &str) -> Compiled {
     let station = parse(&format!("{points}{INPUTS}")).unwrap();
     let recorded: Vec<RecordedLine> = (0..LINES)
         .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
         .collect();
     let plan = compile(&station, &recorded, Nanos(1)).unwrap();
+    Compiled { plan, number: station.points.iter().position(|point| point.name == "x").unwrap() }
+}
+
+fn all_cases() -> Vec<(&'static str, Box<dyn Model>)> {
+    cases().into_iter().chain(field_cases()).collect()
+}
+
+/// What the program gives for the point `x`, after each nanosecond.
+fn worked(Compiled { plan, number }: &Compiled, lines: &[(bool, Vec<u64>)]) -> Track {
     let mut columns = LineColumns::new(plan.signals.len(), 0);
     for (column, &signal) in plan.signals.iter().enumerate() {
         let (level, toggles) = &lines[signal];
@@ -609,8 +665,7 @@ fn worked(points: &str, lines: &[(bool, Vec<u64>)]) -> Track {
     let mut engine = plan.program.start();
     let window: Window = columns.cut(Nanos(END + 1));
     engine.work(window, columns.all());
-    let number = station.points.iter().position(|point| point.name == "x").unwrap();
-    let point = engine.points().find(|columns| columns.point == number).unwrap();
+    let point = engine.points().find(|columns| columns.point == *number).unwrap();
     let value = |time: u64| match (point.bit(), point.count(), point.reading()) {
         (Some(column), ..) => {
             let passed = column.toggles.iter().filter(|toggle| toggle.0 <= time).count();
@@ -634,8 +689,8 @@ fn same(left: Option<f64>, right: Option<f64>) -> bool {
 proptest! {
     #[test]
     fn each_point_is_what_its_meaning_says_after_every_nanosecond(lines in lines()) {
-        for (points, mut model) in cases().into_iter().chain(field_cases()) {
-            let worked = worked(points, &lines);
+        for ((points, mut model), station) in all_cases().into_iter().zip(COMPILED.iter()) {
+            let worked = worked(station, &lines);
             for time in 0..=END {
                 let levels = std::array::from_fn(|line| {
                     let (level, toggles) = &lines[line];

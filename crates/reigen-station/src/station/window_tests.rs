@@ -73,6 +73,16 @@ const BLOCKS: &[(&str, &str)] = &[
     ("timer", "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '4 ns'\n[logic.y]\nwhen = 'x.elapsed > 0.0'"),
     ("timer", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'"),
     (
+        "timer",
+        "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '9 ns'\n[logic.y]\nwhen = 'x.elapsed >= T#4ns AND x.elapsed < T#9ns'",
+    ),
+    (
+        "timer",
+        "[timer.x]\nof = 'a'\nkind = 'off_delay'\ntime = '9 ns'\n[logic.y]\nwhen = 'x.elapsed <= T#0s OR x.elapsed > T#5ns'",
+    ),
+    ("counter", "[counter.x]\nup = 'a'\ndown = 'b'\n[logic.y]\nwhen = 'x.at_zero AND NOT x.done'"),
+    ("input", "[input.x]\nline = 'R0.1'\n[word.y]\nof = 'R0'\nwidth = 4\ncode = 'gray'"),
+    (
         "encoder",
         "[encoder.x]\na = 'L0'\nb = 'b'\nindex = 'L2'\npulses_per_rev = 3\ntravel_per_rev = 0.6\nunit = 'm'\nstill_after = '9 ns'",
     ),

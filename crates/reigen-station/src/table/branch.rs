@@ -2,11 +2,24 @@
 
 use super::field::{FieldExpression, LineName};
 use reigen_core::block::{BitSource, MainColumn, NumberSource, Shape};
+use reigen_core::cast;
 use reigen_core::logic::apply::{self, Operand};
-use reigen_core::logic::expression::{Expression, Node, Reference, Type, type_of};
+use reigen_core::logic::elapsed;
+use reigen_core::logic::expression::{Expression, Node, Operator, Reference, Type, type_of};
 use reigen_core::program::{ApplyResult, Operation, ProgramBranch};
 use reigen_core::time::Nanos;
 use std::collections::{HashMap, HashSet};
+
+/// What the names of lines stand for.
+#[derive(Debug, Clone, Copy)]
+pub struct BoundLines<'a> {
+    /// Lines of two levels, by their numbers among the engine's lines.
+    pub levels: &'a HashMap<String, usize>,
+    /// Number lines, by theirs.
+    pub numbers: &'a HashMap<String, usize>,
+    /// Bits of number lines: the name of that line and which bit.
+    pub number_bits: &'a HashMap<String, (String, u32)>,
+}
 
 /// A branch in the making: where the columns of points and lines are.
 pub struct BranchBuilder<'a> {
@@ -15,12 +28,16 @@ pub struct BranchBuilder<'a> {
     owner: usize,
     main: MainColumn,
     columns: HashMap<Reference, Operand>,
-    lines: &'a HashMap<String, usize>,
-    number_lines: &'a HashMap<String, usize>,
+    bound: BoundLines<'a>,
+    /// Bits of number lines that are followed already, by the names that points give them.
+    number_bits: HashMap<String, BitSource>,
     tick: Nanos,
     /// The numbers of the branch that some block reads.
     read: HashSet<NumberSource>,
 }
+
+/// The field of a timer that says whether its time runs; no expression can name it.
+pub(crate) const RUNNING: &str = "#running";
 
 /// The name of a formula's own number.
 pub const RAW: &str = "raw";
@@ -29,15 +46,15 @@ pub const RAW: &str = "raw";
 const NOWHERE: BitSource = BitSource::Line(usize::MAX);
 
 impl<'a> BranchBuilder<'a> {
-    /// A branch over lines, of which the numbers by name are known; `tick` is the step of their times.
-    pub fn new(lines: &'a HashMap<String, usize>, number_lines: &'a HashMap<String, usize>, tick: Nanos) -> Self {
+    /// A branch over lines; `tick` is the step of their times.
+    pub fn new(bound: BoundLines<'a>, tick: Nanos) -> Self {
         Self {
             branch: ProgramBranch::default(),
             owner: 0,
             main: MainColumn::default(),
             columns: HashMap::new(),
-            lines,
-            number_lines,
+            bound,
+            number_bits: HashMap::new(),
             tick,
             read: HashSet::new(),
         }
@@ -64,14 +81,23 @@ impl<'a> BranchBuilder<'a> {
         self.branch
     }
 
-    /// Where to read a line of the recording.
-    pub fn line(&self, line: &LineName) -> BitSource {
-        self.lines.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
+    /// Where to read a line of the recording, or a bit of a number line.
+    pub fn line(&mut self, line: &LineName) -> BitSource {
+        if let Some(source) = self.number_bits.get(&line.name) {
+            return *source;
+        }
+        if let Some((number, bit)) = self.bound.number_bits.get(&line.name) {
+            let of = NumberSource::Line(self.bound.numbers.get(number).copied().unwrap_or(usize::MAX));
+            let source = self.inner(Operation::NumberBit { of, bit: *bit });
+            self.number_bits.insert(line.name.clone(), source);
+            return source;
+        }
+        self.bound.levels.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
     }
 
     /// Where to read a number line of the recording.
     pub fn number_line(&self, line: &LineName) -> NumberSource {
-        NumberSource::Line(self.number_lines.get(&line.name).copied().unwrap_or(usize::MAX))
+        NumberSource::Line(self.bound.numbers.get(&line.name).copied().unwrap_or(usize::MAX))
     }
 
     /// The step of the times at which edges can be: the recording's, or the scan's.
@@ -206,8 +232,37 @@ impl<'a> BranchBuilder<'a> {
         type_of(tree, &of, &mut Vec::new()).unwrap_or(Type::Bit)
     }
 
+    /// A comparison of a timer's elapsed time with a constant: the timer, and from when on that holds.
+    fn elapsed_bound(&self, tree: &Expression) -> Option<(Reference, elapsed::Bound)> {
+        let Node::Binary(operator, left, right) = &tree.node else { return None };
+        let (name, value, operator) = match (&left.node, &right.node) {
+            (Node::Name(name), Node::Literal(value)) => (name, value, *operator),
+            (Node::Literal(value), Node::Name(name)) => (name, value, operator.mirrored()),
+            _ => return None,
+        };
+        let running = Reference { point: name.point.clone(), field: RUNNING.to_owned() };
+        if name.field != "elapsed" || !self.columns.contains_key(&running) {
+            return None;
+        }
+        let nanos = value.as_real()? * 1e9;
+        let (at_least, above) = (nanos.ceil(), nanos.floor() + 1.0);
+        let (from, inverted) = match operator {
+            Operator::AtLeast => (at_least, false),
+            Operator::Greater => (above, false),
+            Operator::Less => (at_least, true),
+            Operator::AtMost => (above, true),
+            _ => return None,
+        };
+        Some((name.clone(), elapsed::Bound { from: Nanos(cast::u64_from_f64(from)), inverted }))
+    }
+
     /// Where to read any part of an expression; operations are blocks.
     fn operand(&mut self, tree: &Expression) -> Operand {
+        if let Some((name, bound)) = self.elapsed_bound(tree) {
+            let running = self.bit(&Reference { point: name.point.clone(), field: RUNNING.to_owned() });
+            let elapsed = self.named(&name);
+            return Operand::Bit(self.inner(Operation::Elapsed { running, elapsed, bound }));
+        }
         let operation = match &tree.node {
             Node::Literal(value) => return Operand::Constant(*value),
             Node::Name(name) => {

@@ -159,6 +159,16 @@ pub enum StationErrorKind {
         /// Where it stood first.
         first: Span,
     },
+    /// A number has no such bit.
+    #[error("`{number}` has no bit {bit}: its bits are 0 to {most}")]
+    NoSuchBit {
+        /// The number line.
+        number: String,
+        /// The bit that was asked for.
+        bit: u32,
+        /// The highest that there is.
+        most: u32,
+    },
     /// The recording has no such line.
     #[error("the recording has no line `{name}`")]
     UnknownLine {

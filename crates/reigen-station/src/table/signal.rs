@@ -64,7 +64,7 @@ impl Signal {
     }
 
     /// Where to read the line as it is, where it is one.
-    pub fn compile_raw(&self, branch: &BranchBuilder<'_>) -> Option<BitSource> {
+    pub fn compile_raw(&self, branch: &mut BranchBuilder<'_>) -> Option<BitSource> {
         self.line().map(|line| branch.line(line))
     }
 }

@@ -61,6 +61,17 @@ const WORDS: [(Operator, &str, u8); 15] = [
 ];
 
 impl Operator {
+    /// The comparison that holds with the operands the other way round.
+    pub fn mirrored(self) -> Self {
+        match self {
+            Self::Less => Self::Greater,
+            Self::Greater => Self::Less,
+            Self::AtMost => Self::AtLeast,
+            Self::AtLeast => Self::AtMost,
+            other => other,
+        }
+    }
+
     /// The operator of a word or sign, in upper case.
     pub(super) fn of(word: &str) -> Option<Self> {
         if word == "&" {

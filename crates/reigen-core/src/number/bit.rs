@@ -1,0 +1,85 @@
+//! One bit of a number line: a port that is logged as a byte, or a status word.
+
+use crate::block::{Block, Inputs, NumberSource, Outputs, keeps_state};
+use crate::cast;
+use crate::time::Window;
+use serde::{Deserialize, Serialize};
+
+/// The highest bit of a number.
+pub const HIGHEST: u32 = 63;
+
+/// The running form: follows one bit of a number, in two's complement where that is below zero.
+///
+/// A sample that is no whole number has no bits, and the level holds.
+pub struct NumberBit {
+    of: NumberSource,
+    bit: u32,
+    state: State,
+}
+
+/// What it must know of the past.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
+    /// The level, once there is one.
+    level: Option<bool>,
+}
+
+/// A bit of a number; `None` where that is no whole number of 64 bits.
+pub fn bit_of(number: f64, bit: u32) -> Option<bool> {
+    const TWO_TO_63: f64 = 9_223_372_036_854_775_808.0;
+    const TWO_TO_64: f64 = 2.0 * TWO_TO_63;
+    if number.fract() != 0.0 || !(-TWO_TO_63..TWO_TO_64).contains(&number) {
+        return None;
+    }
+    let bits = match number < 0.0 {
+        true => cast::i64_from_f64(number).cast_unsigned(),
+        false => cast::u64_from_f64(number),
+    };
+    Some(bits >> bit.min(HIGHEST) & 1 == 1)
+}
+
+impl NumberBit {
+    /// A bit of a number, counted from the lowest, which is 0.
+    pub fn new(of: NumberSource, bit: u32) -> Self {
+        Self { of, bit, state: State::default() }
+    }
+}
+
+impl Block for NumberBit {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
+        let (Some(of), [column]) = (inputs.reading(self.of), outputs.bits) else { return };
+        for (&at, &number) in of.times.iter().zip(&of.values) {
+            let Some(level) = bit_of(number, self.bit) else { continue };
+            match self.state.level.replace(level) {
+                None => column.start(at, level),
+                Some(before) if before != level => column.toggles.push(at),
+                Some(_) => {}
+            }
+        }
+    }
+}
+
+keeps_state!(NumberBit, State);
+
+#[cfg(test)]
+mod tests {
+    use super::bit_of;
+
+    #[test]
+    fn bits_are_those_of_the_whole_number() {
+        for (number, bit, level) in [
+            (5.0, 0, Some(true)),
+            (5.0, 1, Some(false)),
+            (5.0, 2, Some(true)),
+            (128.0, 7, Some(true)),
+            (-1.0, 63, Some(true)),
+            (-2.0, 0, Some(false)),
+            (9_223_372_036_854_775_808.0, 63, Some(true)),
+            (2.5, 1, None),
+            (1e30, 0, None),
+            (f64::NAN, 0, None),
+        ] {
+            assert_eq!(bit_of(number, bit), level, "bit {bit} of {number}");
+        }
+    }
+}
