@@ -38,6 +38,7 @@
 #![forbid(unsafe_code)]
 
 pub mod actuator;
+pub mod compare;
 pub mod error;
 pub mod files;
 pub mod gauge;

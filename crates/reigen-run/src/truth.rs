@@ -28,6 +28,8 @@ enum Yardstick {
     ChainPoint(String, Vec<Nanos>),
     /// Its counts, against the encoder on a line.
     Encoder(String),
+    /// Its counts, against the register on a line.
+    Register(String),
     /// Its readings, in revolutions a minute, against the shaft behind a line.
     Speed { line: String, settings: Settings, readings: Vec<ReadingSample> },
     /// Its values, against those of a line.
@@ -46,7 +48,7 @@ impl<'a> TruthWatch<'a> {
         for columns in engine.points() {
             let Some(judged) = self.points.get_mut(columns.point) else { continue };
             match judged {
-                Yardstick::No | Yardstick::Encoder(_) => {}
+                Yardstick::No | Yardstick::Encoder(_) | Yardstick::Register(_) => {}
                 Yardstick::Line(_, rises) | Yardstick::ChainPoint(_, rises) => {
                     columns.bit().into_iter().for_each(|bit| rises.extend(bit.rising()));
                 }
@@ -90,6 +92,12 @@ impl<'a> TruthWatch<'a> {
                     }
                     _ => None,
                 },
+                Yardstick::Register(line) => match summary {
+                    PointSummary::Register(register) => {
+                        register.count.and_then(|count| truth.judge_register(&line, count))
+                    }
+                    _ => None,
+                },
                 Yardstick::Value(line, readings) => {
                     let unit = point.kind.unit().unwrap_or_default();
                     let scale = |recorded: f64| point.kind.scaled(recorded).unwrap_or(recorded);
@@ -116,6 +124,9 @@ impl Yardstick {
                 Some(line) => Yardstick::Speed { line, settings: settings.clone(), readings: Vec::new() },
                 None => Yardstick::No,
             };
+        }
+        if let Some(line) = kind.number_lines().first().filter(|_| kind.is_register()) {
+            return Yardstick::Register(line.name.clone());
         }
         if kind.is_polled() {
             return Yardstick::ChainPoint(point.name.clone(), Vec::new());

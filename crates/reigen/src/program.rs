@@ -66,6 +66,7 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Completion, fail
         cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
+        cli::Command::Compare(arguments) => commands::compare::run(arguments, out),
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Completion::Fine),

@@ -32,6 +32,8 @@ pub struct State {
     /// What has elapsed where it does not run.
     stands_at: Nanos,
     started: bool,
+    /// Whether the bound is reached.
+    reached: bool,
 }
 
 impl Elapsed {
@@ -40,18 +42,15 @@ impl Elapsed {
         Self { running, elapsed, bound, state: State::default() }
     }
 
-    fn is_on(&self, at: Nanos) -> bool {
-        let elapsed = self.state.since.map_or(self.state.stands_at, |since| at.saturating_sub(since));
-        (elapsed >= self.bound.from) != self.bound.inverted
-    }
-
-    /// When the running time reaches the bound.
+    /// When the running time reaches the bound, unless it has.
     fn due(&self) -> Option<Nanos> {
-        self.state.since.map(|since| since + self.bound.from)
+        self.state.since.filter(|_| !self.state.reached).map(|since| since + self.bound.from)
     }
 
-    fn show(&self, at: Nanos, outputs: &mut Outputs<'_>) {
-        let on = self.is_on(at);
+    fn show(&mut self, at: Nanos, outputs: &mut Outputs<'_>) {
+        let elapsed = self.state.since.map_or(self.state.stands_at, |since| at.saturating_sub(since));
+        self.state.reached = elapsed >= self.bound.from;
+        let on = self.state.reached != self.bound.inverted;
         for column in outputs.bits.iter_mut() {
             match column.last_level() {
                 None => column.start(at, on),
@@ -76,7 +75,7 @@ impl Block for Elapsed {
         loop {
             let next = [toggles.peek().copied(), steps.peek().map(|(at, _)| *at)].into_iter().flatten().min();
             let at = next.unwrap_or(window.until);
-            if let Some(due) = self.due().filter(|due| *due < at && *due >= window.from) {
+            if let Some(due) = self.due().filter(|due| *due < at) {
                 self.show(due, &mut outputs);
             }
             if next.is_none() {
@@ -93,10 +92,7 @@ impl Block for Elapsed {
     }
 
     fn next_due(&self) -> Option<Nanos> {
-        let since = self.state.since?;
-        // What is reached already is not due again.
-        let reached = |at: Nanos| at.saturating_sub(since) >= self.bound.from;
-        self.due().filter(|due| !reached(Nanos(due.0.saturating_sub(1))))
+        self.due()
     }
 }
 

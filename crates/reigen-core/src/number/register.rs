@@ -5,7 +5,8 @@
 
 use crate::block::{Block, Inputs, NumberSource, Outputs, Shape, Stateful};
 use crate::cast;
-use crate::column::ReadingColumn;
+use crate::column::{CountColumn, ReadingColumn};
+use crate::event::{EventKind, Happening};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -268,6 +269,14 @@ impl Block for Register {
             self.sample(at, sample, &mut outputs);
         }
         self.joined = joined.unwrap_or_default();
+    }
+
+    fn happenings(&mut self, counts: &[CountColumn], sink: &mut Vec<Happening>) {
+        let Some(count) = counts.first() else { return };
+        // The first sample is where the count begins, and no event.
+        let first = usize::from(count.before.is_none());
+        let steps = count.times.iter().zip(&count.values).skip(first);
+        sink.extend(steps.map(|(&time, &value)| (time, EventKind::Value(value))));
     }
 
     fn start_counting(&mut self, _from: Nanos) {

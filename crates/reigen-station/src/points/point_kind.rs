@@ -26,6 +26,7 @@ pub struct KnownPoints {
 #[derive(Debug)]
 struct Known {
     unit: Option<String>,
+    value_unit: Option<String>,
     has_fault: bool,
     is_register: bool,
 }
@@ -34,7 +35,8 @@ impl KnownPoints {
     /// Adds a point.
     pub(crate) fn add(&mut self, name: &str, kind: &dyn PointKind) {
         let has_fault = kind.fields().iter().any(|field| field.name == "fault");
-        let known = Known { unit: kind.unit().map(str::to_owned), has_fault, is_register: kind.is_register() };
+        let [unit, value_unit] = [kind.unit(), kind.value_unit()].map(|unit| unit.map(str::to_owned));
+        let known = Known { unit, value_unit, has_fault, is_register: kind.is_register() };
         self.points.insert(name.to_owned(), known);
     }
 
@@ -46,7 +48,11 @@ impl KnownPoints {
 
     /// Takes the unit of the point over, where it has one.
     pub fn take_unit(&self, of: &FieldExpression, unit: &mut String) {
-        if let Some(known) = self.point(of).and_then(|(known, _)| known.unit.as_ref()) {
+        let known = self.point(of).and_then(|(known, name)| match name.field.as_str() {
+            "value" => known.value_unit.as_ref(),
+            _ => known.unit.as_ref(),
+        });
+        if let Some(known) = known {
             unit.clone_from(known);
         }
     }
@@ -174,6 +180,11 @@ pub trait PointKind: Debug + Send + Sync {
     /// The unit of its readings; empty where it has none.
     fn unit(&self) -> Option<&str> {
         None
+    }
+
+    /// The unit of its field `value`.
+    fn value_unit(&self) -> Option<&str> {
+        self.unit()
     }
 
     /// What it makes of a recorded number, where that is a line through two points.

@@ -149,7 +149,7 @@ impl PointKind for RegisterPoint {
         std::iter::once(&self.line).chain(&self.high).collect()
     }
 
-    fn unit(&self) -> Option<&str> {
+    fn value_unit(&self) -> Option<&str> {
         self.settings.scale.as_ref().map(|(_, unit)| unit.as_str())
     }
 

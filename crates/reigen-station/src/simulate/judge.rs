@@ -105,9 +105,34 @@ impl TruthFile {
                 let counted = rises.len() as u64;
                 (*passed, of_passings(counted, *passed, *missed, missed_at_ns, wire, origin))
             }
+            Truth::Port { bits, points, .. } => {
+                let bit = bits.iter().position(|bit| is_line(line, bit))?;
+                let (name, actuations) = points.get_index(bit)?;
+                (actuations.len() as u64, of_actuations(name, actuations, rises, origin))
+            }
             _ => return None,
         };
         Some(Judgement::of_counts(source, cast::i64_from_usize(rises.len()), cast::i64_from_u64(really), differences))
+    }
+}
+
+impl TruthFile {
+    /// Judges a register by what it counted in all.
+    pub fn judge_register(&self, line: &str, counted: i64) -> Option<Judgement> {
+        let (source, Truth::Register { counts, restarts, .. }) = self.source_of(line)? else { return None };
+        let really = cast::i64_from_u64(*counts);
+        let mut differences = Vec::new();
+        if counted != really {
+            let what = if counted < really { "lost" } else { "too many" };
+            let hint = match restarts {
+                0 => "check `bits`",
+                _ => {
+                    "the device restarted: what it counted since its last sample is lost, and reset = \"restart\" must be there"
+                }
+            };
+            differences.push(format!("{} counts {what}, of {really}: {hint}", counted.abs_diff(really)));
+        }
+        Some(Judgement::of_counts(source, counted, really, differences))
     }
 }
 
@@ -117,7 +142,8 @@ impl Truth {
         match self {
             Truth::Contact { line, .. } | Truth::Wheel { line, .. } | Truth::Floating { line } => vec![line],
             Truth::Changeover { no, nc, .. } => vec![no, nc],
-            Truth::Analog { line, .. } => vec![line],
+            Truth::Analog { line, .. } | Truth::Register { line, .. } => vec![line],
+            Truth::Port { line, bits, .. } => std::iter::once(line).chain(bits).map(String::as_str).collect(),
             Truth::Chain { load, clock, data, .. } => vec![load, clock, data],
             Truth::Echo { trigger, echo, .. } => vec![trigger, echo],
             Truth::Encoder { a, b, index, .. } => {

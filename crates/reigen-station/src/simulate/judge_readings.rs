@@ -46,7 +46,11 @@ impl TruthFile {
     /// Judges a rate by the speed of the shaft behind its line; readings are in revolutions a minute.
     pub fn judge_speed(&self, line: &str, readings: &[ReadingSample], origin: Origin) -> Option<Judgement> {
         let (source, truth) = self.source_of(line)?;
-        let (Truth::Wheel { speed_rpm, .. } | Truth::Encoder { speed_rpm, .. }) = truth else { return None };
+        let (Truth::Wheel { speed_rpm, .. } | Truth::Encoder { speed_rpm, .. } | Truth::Register { speed_rpm, .. }) =
+            truth
+        else {
+            return None;
+        };
         let truth = |reading: &ReadingSample| {
             let from = reading.at.saturating_sub(reading.over);
             // What the speed did within the time of the reading and the one before is no error of it.

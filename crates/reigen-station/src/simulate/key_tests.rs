@@ -165,9 +165,29 @@ const ROWS: &[Row] = &[
     ("WireTable", WIRE, "stuck", "[]", "[{ from = '300 ms', to = '900 ms' }]"),
     ("WireTable", "WIREcrosstalk_chance = 1.0\n@", "crosstalk_from", "-", "'D'"),
     ("WireTable", "WIREcrosstalk_from = 'D'\n@", "crosstalk_chance", "0.1", "1.0"),
+    ("RegisterTable", REGISTER, "line", "'M'", "'N'"),
+    ("RegisterTable", REGISTER, "shaft", "'s'", "'t'"),
+    ("RegisterTable", REGISTER, "pulses_per_rev", "6", "8"),
+    ("RegisterTable", REGISTER, "every", "'100 ms'", "'300 ms'"),
+    ("RegisterTable", REGISTER, "bits", "3", "-"),
+    ("RegisterTable", REGISTER, "start", "5", "-"),
+    ("RegisterTable", REGISTER, "restarts_at", "[]", "['1 s']"),
+    ("PortTable", PORT, "line", "'P'", "'Q'"),
+    ("PortTable", PORT, "every", "'10 ms'", "'70 ms'"),
+    ("PortTable", PORT, "points", "['p', 'q']", "['q', 'p']"),
+    ("PortTable", PORT, "presses", "[]", "[{ point = 'q', at = '1 s', for = '100 ms' }]"),
+    ("SetValueTable", SET, "line", "'V'", "'W'"),
+    ("SetValueTable", SET, "from", "1.0", "2.0"),
+    ("SetValueTable", SET, "steps", "[]", "[{ at = '1 s', to = 5.0 }]"),
+    ("SetStep", "SET[[set_value.v.steps]]\nto = 5.0\n@", "at", "'1 s'", "'500 ms'"),
+    ("SetStep", "SET[[set_value.v.steps]]\nat = '1 s'\n@", "to", "5.0", "6.0"),
     ("Stuck", STUCK, "from", "'1 ms'", "'1900 ms'"),
     ("Stuck", STUCK, "to", "'1950 ms'", "'302 ms'"),
 ];
+
+const REGISTER: &str = "SHAFT[register.r]\nline = 'M'\nshaft = 's'\npulses_per_rev = 6\nevery = '100 ms'\n@";
+const PORT: &str = "[port.p]\nline = 'P'\nevery = '10 ms'\npoints = ['p', 'q']\npresses = [{ point = 'p', at = '105 ms', for = '300 ms' }]\n@";
+const SET: &str = "[set_value.v]\nline = 'V'\nfrom = 1.0\n@";
 
 const EVERY: &str = "[chain.c]\nload = 'L'\nclock = 'K'\ndata = 'D'\nregisters = [R8]\nperiod = '10 ms'\nclock_period = '8 us'\nevery = '200 ms'\nhold = '100 ms'\n@";
 const POINT: &str = "[chain.c]\nload = 'L'\nclock = 'K'\ndata = 'D'\nregisters = [R8]\nperiod = '10 ms'\nclock_period = '8 us'\n\
@@ -179,7 +199,8 @@ const STUCK: &str = "[contact.c]\nevery = '400 ms'\nhold = '100 ms'\nline = 'C'\
 /// The scenario with the key written one way. A key that the base has already in the table of `@` is replaced there.
 fn written((_, base, key, ..): &Row, value: &str) -> String {
     let wire = WIRE.trim_end_matches('@');
-    let base = base.replace("SHAFT", SHAFT).replace("WIRE", wire);
+    let set = SET.trim_end_matches('@');
+    let base = base.replace("SHAFT", SHAFT).replace("WIRE", wire).replace("SET", set);
     let last_table = base.find('@').and_then(|place| base[..place].rfind("\n[")).map_or(0, |place| place + 1);
     let (before, table) = base.split_at(last_table);
     let others = table.lines().filter(|line| !line.starts_with(&format!("{key} = ")));

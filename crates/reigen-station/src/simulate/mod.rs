@@ -15,6 +15,7 @@ pub mod judge;
 pub mod judge_readings;
 #[cfg(test)]
 mod key_tests;
+mod numbers;
 mod presses;
 mod profile;
 mod random;

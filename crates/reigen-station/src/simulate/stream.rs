@@ -6,6 +6,7 @@ use super::contact::{ChangeoverSource, ContactSource};
 use super::echo::EchoSource;
 use super::encoder::EncoderSource;
 use super::floating::FloatingSource;
+use super::numbers::{PortSource, RegisterSource, SetValueSource};
 use super::random::Random;
 use super::scenario::{Kind, Scenario};
 use super::shaft::Motion;
@@ -239,6 +240,9 @@ fn source(scenario: &Scenario, kind: &Kind, (name, seed): (&str, u64), end: Nano
         Kind::Chain(chain) => Box::new(ChainSource::new(chain, name, seed, end)),
         Kind::Echo(echo) => Box::new(EchoSource::new(echo, random, end)),
         Kind::Analog(analog) => Box::new(AnalogSource::new(analog, random, end)),
+        Kind::Register(register) => Box::new(RegisterSource::new(register, motion(&register.shaft), end)),
+        Kind::Port(port) => Box::new(PortSource::new(port, end)),
+        Kind::SetValue(value) => Box::new(SetValueSource::new(value, end)),
         Kind::Floating(floating) => Box::new(FloatingSource::new(floating, random)),
     }
 }

@@ -304,7 +304,7 @@ fn a_scenario_is_refused_at_its_place() {
         (contact(""), "'C' | give either `presses`, or `every` and `hold`"),
         (contact("every = '1 s'\nhold = '-1 s'"), "'-1 s' | `-1 s` is negative"),
         (contact("every = '1 s'\nhold = '2 ms'\nclosing = 'worn'"), "'2 ms' | the bounce lasts longer than the press"),
-        (contact("presses = [{ at = '1.1 s', for = '1 s' }]"), "'1.1 s' | this press comes after the scenario's end: make `duration` longer"),
+        (contact("presses = [{ at = '1.1 s', for = '1 s' }]"), "'1.1 s' | this comes after the scenario's end: make `duration` longer"),
         (contact("presses = [{ at = '100 ms', for = '500 ms' }, { at = '500 ms', for = '1 s' }]"), "'500 ms' | this press begins before the one before it has ended and bounced"),
         (contact("every = '1 s'\nhold = '1 s'\n[floating.f]\nline = 'C'"), "'C' | two sources drive the line `C`"),
         (contact("every = '1 s'\nhold = '1 s'\n[wire.w]\nline = 'D'"), "'D' | unknown line `D`"),

@@ -104,6 +104,26 @@ pub enum Truth {
         /// The values without any fault, wherever their course bends; straight between those times.
         values: Vec<At>,
     },
+    /// A running count was polled.
+    Register {
+        /// The line.
+        line: String,
+        /// What was counted from the first sample to the last.
+        counts: u64,
+        /// How often the device began anew.
+        restarts: u64,
+        /// The shaft's speed wherever that bends, in revolutions a minute; straight between those times.
+        speed_rpm: Vec<At>,
+    },
+    /// Switches were logged as the bits of a number.
+    Port {
+        /// The line.
+        line: String,
+        /// The names of its bits, from the lowest.
+        bits: Vec<String>,
+        /// For each point when it was on.
+        points: IndexMap<String, Vec<Actuation>>,
+    },
     /// Nothing drives the line.
     Floating {
         /// The line.

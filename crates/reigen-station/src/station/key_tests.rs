@@ -159,6 +159,42 @@ const POINTS: &[Row] = &[
         "'r'",
         "'r * 2'",
     ),
+    ("RegisterTable", "[register.x]\n@", "line", "'R0'", "'R1'"),
+    ("RegisterTable", "[register.x]\nlow = 'R1'\n@", "high", "'R0'", "'R1'"),
+    ("RegisterTable", "[register.x]\nhigh = 'R1'\n@", "low", "'R0'", "'R1'"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\n@", "bits", "16", "32"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\nbits = 16\n@", "signed", "false", "true"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\n@", "reset", "-", "'restart'"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\n@", "fastest", "'10 kHz'", "'11 kHz'"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\n@", "per_count", "0.5", "2.0"),
+    ("RegisterTable", "[register.x]\nline = 'R0'\n@", "unit", "'m'", "'l'"),
+    ("NumberTable", "[counter.n]\nup = 'a'\n[number.x]\n@", "of", "'n'", "'n + 1'"),
+    ("NumberTable", "[counter.n]\nup = 'a'\n[number.x]\nof = 'n'\n@", "scale", "-", "{ from = [0, 5], to = [0, 100] }"),
+    ("NumberTable", "[counter.n]\nup = 'a'\n[number.x]\nof = 'n'\n@", "unit", "'m'", "'l'"),
+    ("NumberTable", "[counter.n]\nup = 'a'\n[number.x]\nof = 'n'\n@", "valid", "-", "[0.0, 5.0]"),
+    ("HoldTable", "[counter.n]\nup = 'a'\n[hold.x]\nat = 'b'\n@", "of", "'n'", "'n + 1'"),
+    ("HoldTable", "[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\n@", "at", "'a'", "'b'"),
+    ("HoldTable", "[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'b'\n@", "edge", "'falling'", "'both'"),
+    ("HoldTable", "[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'b'\n@", "unit", "'m'", "-"),
+    ("StatsTable", "[counter.n]\nup = 'a'\n[stats.x]\nwhile = 'b'\n@", "of", "'n'", "'n + 1'"),
+    ("StatsTable", "[counter.n]\nup = 'a'\n[stats.x]\nof = 'n'\n@", "while", "'a'", "'b'"),
+    ("StatsTable", "[counter.n]\nup = 'a'\n[stats.x]\nof = 'n'\nwhile = 'b'\n@", "unit", "'m'", "-"),
+    ("DelayTable", "[delay.x]\nto = 'b'\n@", "from", "'a'", "'c'"),
+    ("DelayTable", "[delay.x]\nfrom = 'b'\n@", "to", "'a'", "'c'"),
+    ("AnalogOutputTable", "[counter.n]\nup = 'a'\n[analog_output.x]\nrange = [0, 9]\n@", "of", "'n'", "'n + 1'"),
+    ("AnalogOutputTable", GIVEN, "signal", "-", "'0-10V'"),
+    ("AnalogOutputTable", GIVEN, "range", "[0, 9]", "[0, 8]"),
+    (
+        "AnalogOutputTable",
+        "[counter.n]\nup = 'a'\n[analog_output.x]\nof = 'n'\n@",
+        "scale",
+        "{ from = [0, 5], to = [4, 20] }",
+        "{ from = [0, 6], to = [4, 20] }",
+    ),
+    ("AnalogOutputTable", GIVEN, "limits", "-", "[4, 20]"),
+    ("AnalogOutputTable", GIVEN, "on_fault", "'hold'", "3.5"),
+    ("WordTable", "[word.x]\n@", "of", "'R0'", "'R1'"),
+    ("WordTable", "[word.x]\nof = 'R0'\n@", "width", "-", "8"),
     ("ThresholdTable", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\noff_below = 2\n@", "on_above", "3", "4"),
     ("ThresholdTable", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_above = 3\n@", "off_below", "1", "2"),
     ("ThresholdTable", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\noff_above = 5\n@", "on_below", "3", "4"),
@@ -390,6 +426,7 @@ const WIRING: &str =
 const FILTER: &str = "[input.x]\nline = 'L0'\nsensor = 's'\nterminal = 'T0'\nfastest = '1 kHz'\n[input.x.wiring.filter]\nresistance = '10k'\ncapacitance = '1 uF'\n@";
 const PART: &str = "[input.x]\nline = 'L0'\nsensor = 's'\nterminal = 'T0'\nfastest = '1 kHz'\n[[input.x.wire]]\n@";
 
+const GIVEN: &str = "[counter.n]\nup = 'a'\n[analog_output.x]\nof = 'n'\nrange = [0, 9]\n@";
 const RC: &str = "[input.x]\nline = 'L0'\n[input.x.debounce]\nmethod = 'rc'\n@\nresistance = '10k'\ncapacitance = '1 uF'\n\
                   supply = '5 V'\nrise_at = '3 V'\nfall_at = '1 V'";
 const CHAIN: &str = "[expander.e]\nload = 'L0'\nclock = 'L1'\ndata = 'L2'\nregisters = [R8]\n@";

@@ -169,7 +169,7 @@ fn whatever_is_wrong_is_told_at_its_place() {
         ),
         (
             "[input.a]\nline = 'bus'".into(),
-            "'bus' | the line `bus` is a vector of 8 bits, but an input needs a line with two levels (name one of its bits, such as `bus[0]`)",
+            "'bus' | the line `bus` is a vector of 8 bits, but an input needs a line with two levels (name one of its bits, such as `bus.0`)",
         ),
         (
             "[input.a]\nline = 'volts'".into(),

@@ -213,6 +213,7 @@ impl Cut<'_> {
             Cut::WhenDue => {
                 let known = lines.bits.iter().filter(|line| line.level.is_some()).map(|line| line.since);
                 let known = known.filter(|since| *since >= from).min();
+                assert!(due.is_none_or(|due| due >= from), "due at {due:?}, which is over at {from}");
                 let next = [known, lines.next_change(from), due].into_iter().flatten().min();
                 next.map_or(end, |next| (next + Nanos(1)).min(end))
             }

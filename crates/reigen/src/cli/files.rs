@@ -138,6 +138,7 @@ pub(crate) enum SchemaWord {
     Polling,
     Run,
     Verify,
+    Compare,
     Why,
 }
 

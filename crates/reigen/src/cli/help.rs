@@ -8,7 +8,7 @@ pub(crate) const GROUPS: [(&str, &[&str]); 6] = [
     ("Before power-on", &["check", "size"]),
     ("Look", &["survey", "levels", "chain", "captures"]),
     ("Condition", &["debounce", "polling", "run"]),
-    ("Judge", &["why", "draw", "verify"]),
+    ("Judge", &["why", "draw", "verify", "compare"]),
     ("Hand over", &["report", "convert"]),
     ("Make", &["demo", "simulate", "schema", "completions", "man"]),
 ];

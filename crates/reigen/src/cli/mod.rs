@@ -18,7 +18,9 @@ pub(crate) use measuring::{
     RateArguments, SurveyArguments,
 };
 pub(crate) use reading::{ReadingArguments, RecordingArguments, SpanArguments};
-pub(crate) use station::{CheckArguments, DrawArguments, ReportArguments, RunArguments, VerifyArguments, WhyArguments};
+pub(crate) use station::{
+    CheckArguments, CompareArguments, DrawArguments, ReportArguments, RunArguments, VerifyArguments, WhyArguments,
+};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::io::IsTerminal;
@@ -96,6 +98,7 @@ pub(crate) enum Command {
     Rate(RateArguments),
     Run(RunArguments),
     Verify(VerifyArguments),
+    Compare(CompareArguments),
     Why(WhyArguments),
     Draw(DrawArguments),
     Report(ReportArguments),

@@ -62,6 +62,12 @@ impl Command {
                 files.writes(arguments.junit.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
+            Self::Compare(arguments) => {
+                files.reads(&arguments.station);
+                arguments.station_b.iter().for_each(|station| files.reads(station));
+                files.reads_recordings(&arguments.recordings);
+                files.prints(arguments.json);
+            }
             Self::Why(arguments) => {
                 files.reads(&arguments.station);
                 files.reads_recordings(&arguments.recording.recordings);

@@ -66,6 +66,42 @@ pub(crate) struct VerifyArguments {
     pub(crate) reading: ReadingArguments,
 }
 
+/// Compare two recordings under one station, or two stations over one
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples (on the files that `reigen demo --into ropewalk` writes):
+  reigen compare ropewalk/station.toml ropewalk/recording.vcd ropewalk/recording.vcd
+  reigen compare ropewalk/station.toml ropewalk/recording.vcd --station-b ropewalk/station.toml --points stop_button")]
+pub(crate) struct CompareArguments {
+    /// Station file
+    pub(crate) station: PathBuf,
+    /// Two recordings, the old one first; one with --station-b
+    #[arg(required = true, num_args = 1..=2, value_name = "RECORDING")]
+    pub(crate) recordings: Vec<PathBuf>,
+    /// Other station file, to compare both over one recording
+    #[arg(long, value_name = "STATION")]
+    pub(crate) station_b: Option<PathBuf>,
+    /// Share of a number that it may differ by, such as 0.01
+    #[arg(long, value_name = "SHARE", default_value_t = 0.0, value_parser = share)]
+    pub(crate) tolerance: f64,
+    /// Only these points
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) points: Vec<String>,
+    /// Print the result as JSON
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten)]
+    pub(crate) span: SpanArguments,
+    #[command(flatten)]
+    pub(crate) reading: ReadingArguments,
+}
+
+/// A share from 0 to 1.
+fn share(text: &str) -> Result<f64, String> {
+    let share = text.parse::<f64>().ok().filter(|share| (0.0..=1.0).contains(share));
+    share.ok_or_else(|| "a share lies between 0 and 1, such as 0.01 for a hundredth".to_owned())
+}
+
 /// Explain an edge, a count or a state
 #[derive(Debug, Default, Args)]
 #[command(after_help = "\

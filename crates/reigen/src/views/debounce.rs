@@ -48,6 +48,14 @@ pub(crate) struct Question<'a> {
 }
 
 impl DebounceReport {
+    /// Of a contact: its actuations, its edges of bounce and the longest burst of them.
+    pub(crate) fn contact_figures(&self) -> Option<(u64, u64, Option<Nanos>)> {
+        let bounce = &self.debounced.bounce;
+        let bursts = [&bounce.turning_on, &bounce.turning_off];
+        let longest = bursts.iter().map(|bursts| bursts.longest()).max().filter(|longest| *longest > Nanos(0));
+        self.debounced.kind.is_contact().then(|| (bounce.turning_on.count(), bounce.extra_edges(), longest))
+    }
+
     /// The time of `stable` that is advised.
     pub(crate) fn stable_time(&self) -> Nanos {
         match self.debounced.advice.advised {

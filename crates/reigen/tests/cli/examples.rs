@@ -9,7 +9,7 @@ fn every_command_of_every_example_does_what_it_says() {
     let list = std::fs::read_to_string(root.join("README.md")).unwrap();
     let mut folders: Vec<_> = std::fs::read_dir(root).unwrap().map(|entry| entry.unwrap().path()).collect();
     folders.retain(|path| path.is_dir());
-    assert_eq!(folders.len(), 9);
+    assert_eq!(folders.len(), 10);
     let place = Place::new();
     let (station, scenario) = (place.reigen("schema station").json(), place.reigen("schema scenario").json());
     let [station, scenario] = [station, scenario].map(|schema| jsonschema::draft202012::new(&schema).unwrap());
@@ -51,5 +51,14 @@ fn every_command_of_every_example_does_what_it_says() {
     };
     assert!(codes(&json("1-wiring", "check station.toml --json")).contains(&"over-voltage".to_owned()));
     assert!(codes(&json("1-wiring", "check mended.toml --json")).iter().all(|code| code != "over-voltage"));
+    let numbers = json("10-numbers", "run station.toml walk.vcd --truth truth.json --json");
+    for (name, judged) in numbers["truth"].as_object().unwrap() {
+        assert!(judged["differences"].as_array().unwrap().is_empty(), "{name}: {judged}");
+    }
+    assert_eq!(
+        (&numbers["registers"]["reel_meter"]["count"], &numbers["registers"]["reel_meter"]["wraps"]),
+        (&9000.into(), &3.into())
+    );
+    assert!(codes(&numbers).contains(&"number-fault".to_owned()), "{}", numbers["findings"]);
     assert!(codes(&json("7-axis", "run station.toml walk.vcd --json")).contains(&"counts-missing".to_owned()));
 }

@@ -57,6 +57,7 @@ fn every_result_is_what_its_schema_says() {
         ("polling", "w/station.toml w/recording.vcd --period 50ms --sweep 10ms..1s"),
         ("run", "w/station.toml w/recording.vcd"),
         ("verify", "w/station.toml w/recording.vcd"),
+        ("compare", "w/station.toml w/recording.vcd w/recording.vcd"),
         ("why", "w/station.toml w/recording.vcd stop_button"),
         ("why", "w/station.toml w/recording.vcd spool_turns"),
         ("why", "w/station.toml w/recording.vcd guard_disagrees --at 50s"),

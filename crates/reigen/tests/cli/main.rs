@@ -7,6 +7,7 @@ mod advice;
 #[cfg(target_os = "linux")]
 mod bounded;
 mod check;
+mod compare;
 mod convert;
 mod demo;
 mod draw;

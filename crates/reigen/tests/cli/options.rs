@@ -32,6 +32,7 @@ fn workshop() -> Place {
     place.write("plain.csv", "time;start;level;ticks\n0;0;1,25;0\n1000;1;2,5;4\n2000;0;3,75;5\n3000;1;0,5;7\n");
     place.write("words.csv", "time,lamp\n0,out\n1000,lit\n2000,out\n");
     place.write("packed.bin", [0_u8, 1, 3, 2, 0, 1]);
+    place.write("slower.toml", place.read("station.toml").replace("20 us", "200 ms"));
     place.write("expected.toml", place.read("station.toml") + expected);
     place
 }
@@ -182,6 +183,18 @@ const CASES: &[Case] = &[
         command: "verify",
         asked: "expected.toml recording.vcd",
         options: &[("--points", "counted"), ("--junit", "new.xml"), ("--json", ""), ("--from", "2s"), ("--to", "2s")],
+    },
+    Case {
+        command: "compare",
+        asked: "station.toml recording.vcd",
+        options: &[
+            ("--station-b", "expected.toml"),
+            ("--tolerance", "1 --station-b slower.toml"),
+            ("--points", "drum_hall --station-b slower.toml"),
+            ("--json", "--station-b slower.toml"),
+            ("--from", "2s --station-b slower.toml"),
+            ("--to", "2s --station-b slower.toml"),
+        ],
     },
     Case {
         command: "report",

@@ -70,6 +70,18 @@ impl Check {
             let kind = self.analog(table.get_ref());
             add(self, name, Kind::Analog(kind));
         }
+        for (name, table) in file.register {
+            let kind = self.register(table.get_ref(), &shafts);
+            add(self, name, Kind::Register(kind));
+        }
+        for (name, table) in file.port {
+            let kind = self.port(table.get_ref());
+            add(self, name, Kind::Port(kind));
+        }
+        for (name, table) in file.set_value {
+            let kind = self.set_value(table.get_ref());
+            add(self, name, Kind::SetValue(kind));
+        }
         for (name, table) in file.floating {
             let kind = self.floating(table.get_ref());
             add(self, name, Kind::Floating(kind));
@@ -150,7 +162,7 @@ impl Check {
     /// What a scenario places after its end would never come.
     fn before_end(&mut self, at: &Spanned<TimeText>) {
         if at.get_ref().0.0 > self.end {
-            self.refuse(at.span(), "this press comes after the scenario's end: make `duration` longer");
+            self.refuse(at.span(), "this comes after the scenario's end: make `duration` longer");
         }
     }
 
@@ -195,8 +207,13 @@ impl Check {
             let (every, hold) = (self.step(every), self.step(hold));
             return points.iter().map(|_| PressTimes::Random { every, hold }).collect();
         }
+        self.given_presses(&table.presses, points).into_iter().map(PressTimes::Given).collect()
+    }
+
+    /// For each point when it is on, as given.
+    fn given_presses(&mut self, presses: &[PointPress], points: &[String]) -> Vec<Vec<(u64, u64)>> {
         let mut given: Vec<Vec<(u64, u64)>> = vec![Vec::new(); points.len()];
-        for press in &table.presses {
+        for press in presses {
             let (at, hold) = (press.at.get_ref().0.0, press.hold.get_ref().0.0);
             self.before_end(&press.at);
             let place = points.iter().position(|point| point == press.point.get_ref());
@@ -212,7 +229,7 @@ impl Check {
                 self.refuse(press.at.span(), "this press begins before the one before it has ended");
             }
         }
-        given.into_iter().map(PressTimes::Given).collect()
+        given
     }
 
     fn echo(&mut self, table: &EchoTable) -> Echo {
@@ -412,6 +429,63 @@ impl Check {
             lost: table.lost_at.iter().map(|time| time.get_ref().0.0).collect(),
             dither: table.dither_every.as_ref().map(|mean| mean.get_ref().0.0.max(LEAST_DITHER)),
         }
+    }
+
+    fn register(&mut self, table: &RegisterTable, shafts: &IndexMap<String, Profile>) -> Register {
+        let bits = table.bits.as_ref().map_or(16, |bits| cast::u32_from_usize(self.whole(bits, 1, 32)));
+        let mut restarts: Vec<u64> = Vec::new();
+        for at in &table.restarts_at {
+            self.before_end(at);
+            if restarts.last().is_some_and(|last| at.get_ref().0.0 <= *last) {
+                self.refuse(at.span(), "restarts come in the order of time");
+            }
+            restarts.push(at.get_ref().0.0);
+        }
+        Register {
+            line: self.line(&table.line),
+            shaft: self.on_shaft(&table.shaft, shafts),
+            pulses_per_rev: self.whole(&table.pulses_per_rev, 1, 100_000),
+            every: self.step(&table.every),
+            bits,
+            start: u64::from(table.start),
+            restarts,
+        }
+    }
+
+    fn port(&mut self, table: &PortTable) -> Port {
+        let points: Vec<String> = table.points.get_ref().iter().map(|point| point.get_ref().clone()).collect();
+        if !(1..=32).contains(&points.len()) {
+            self.refuse(table.points.span(), "a port has from 1 to 32 points; `-` is an unused one");
+        }
+        for (number, point) in table.points.get_ref().iter().enumerate() {
+            let name = point.get_ref();
+            if name != "-" && points.iter().take(number).any(|earlier| earlier == name) {
+                self.refuse(point.span(), "this point is listed twice");
+            }
+        }
+        // Unused bits get names that nobody can press.
+        let points = points.into_iter().enumerate();
+        let points: Vec<String> =
+            points.map(|(bit, name)| if name == "-" { format!("unused_{bit}") } else { name }).collect();
+        Port {
+            line: self.line(&table.line),
+            every: self.step(&table.every),
+            presses: self.given_presses(&table.presses, &points),
+            points,
+        }
+    }
+
+    fn set_value(&mut self, table: &SetValueTable) -> SetValue {
+        let mut steps: Vec<(u64, f64)> = Vec::new();
+        for step in &table.steps {
+            self.before_end(&step.at);
+            let at = step.at.get_ref().0.0;
+            if steps.last().is_some_and(|(last, _)| at <= *last) {
+                self.refuse(step.at.span(), "steps come in the order of time");
+            }
+            steps.push((at, self.within(Some(&step.to), 0.0, -1e12, 1e12)));
+        }
+        SetValue { line: self.line(&table.line), from: self.within(Some(&table.from), 0.0, -1e12, 1e12), steps }
     }
 
     fn floating(&mut self, table: &FloatingTable) -> Floating {

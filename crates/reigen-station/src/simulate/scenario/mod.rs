@@ -33,6 +33,9 @@ pub(in crate::simulate) enum Kind {
     Echo(Echo),
     Analog(Analog),
     Floating(Floating),
+    Register(Register),
+    Port(Port),
+    SetValue(SetValue),
 }
 
 /// When something is actuated, in nanoseconds.
@@ -171,6 +174,37 @@ pub(in crate::simulate) struct Analog {
     pub(in crate::simulate) clip: Option<(f64, f64)>,
     /// Stretches with a broken wire, and what it reads then.
     pub(in crate::simulate) broken: Vec<(u64, u64, f64)>,
+}
+
+/// A running count of a shaft that is polled.
+#[derive(Debug, Clone)]
+pub(in crate::simulate) struct Register {
+    pub(in crate::simulate) line: String,
+    pub(in crate::simulate) shaft: String,
+    pub(in crate::simulate) pulses_per_rev: usize,
+    pub(in crate::simulate) every: u64,
+    pub(in crate::simulate) bits: u32,
+    pub(in crate::simulate) start: u64,
+    /// When the device begins anew, ascending.
+    pub(in crate::simulate) restarts: Vec<u64>,
+}
+
+/// Switches on the bits of a number.
+#[derive(Debug, Clone)]
+pub(in crate::simulate) struct Port {
+    pub(in crate::simulate) line: String,
+    pub(in crate::simulate) every: u64,
+    /// The points from bit 0 on, and when each is on.
+    pub(in crate::simulate) points: Vec<String>,
+    pub(in crate::simulate) presses: Vec<Vec<(u64, u64)>>,
+}
+
+/// A number that is set.
+#[derive(Debug, Clone)]
+pub(in crate::simulate) struct SetValue {
+    pub(in crate::simulate) line: String,
+    pub(in crate::simulate) from: f64,
+    pub(in crate::simulate) steps: Vec<(u64, f64)>,
 }
 
 /// The form of a scenario file as JSON Schema (draft 2020-12), by which editors complete and check it.

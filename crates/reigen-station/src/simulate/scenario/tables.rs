@@ -39,6 +39,15 @@ pub(super) struct File {
     /// Lines of numbers.
     #[serde(default)]
     pub(super) analog: Tables<AnalogTable>,
+    /// Running counts that are polled.
+    #[serde(default)]
+    pub(super) register: Tables<RegisterTable>,
+    /// Switches logged as the bits of a number.
+    #[serde(default)]
+    pub(super) port: Tables<PortTable>,
+    /// Numbers that somebody sets.
+    #[serde(default)]
+    pub(super) set_value: Tables<SetValueTable>,
     /// Inputs that nothing drives.
     #[serde(default)]
     pub(super) floating: Tables<FloatingTable>,
@@ -209,6 +218,66 @@ pub(super) struct EncoderTable {
     pub(super) lost_at: Vec<Spanned<TimeText>>,
     /// Mean time between vibrations at standstill.
     pub(super) dither_every: Option<Spanned<TimeText>>,
+}
+
+/// `[register.NAME]`: a running count of a shaft that is polled.
+#[derive(Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RegisterTable {
+    /// Its line of numbers.
+    pub(super) line: Spanned<String>,
+    /// Shaft whose pulses are counted.
+    pub(super) shaft: Spanned<String>,
+    /// Pulses per revolution.
+    pub(super) pulses_per_rev: Spanned<u32>,
+    /// Time between two samples.
+    pub(super) every: Spanned<TimeText>,
+    /// Number of its bits [default: 16].
+    pub(super) bits: Option<Spanned<u32>>,
+    /// What it shows at first [default: 0].
+    #[serde(default)]
+    pub(super) start: u32,
+    /// Times at which the device begins anew at 0.
+    #[serde(default)]
+    pub(super) restarts_at: Vec<Spanned<TimeText>>,
+}
+
+/// `[port.NAME]`: switches logged as the bits of a number.
+#[derive(Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct PortTable {
+    /// Its line of numbers.
+    pub(super) line: Spanned<String>,
+    /// Time between two samples.
+    pub(super) every: Spanned<TimeText>,
+    /// Names of the switches, from bit 0 on; `-` is an unused one.
+    pub(super) points: Spanned<Vec<Spanned<String>>>,
+    /// When switches are on.
+    #[serde(default)]
+    pub(super) presses: Vec<PointPress>,
+}
+
+/// `[set_value.NAME]`: a number that somebody sets.
+#[derive(Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SetValueTable {
+    /// Its line of numbers.
+    pub(super) line: Spanned<String>,
+    /// Value at first.
+    pub(super) from: Spanned<f64>,
+    /// Times at which it is set, and to what.
+    #[serde(default)]
+    pub(super) steps: Vec<SetStep>,
+}
+
+/// A value that is set.
+#[derive(Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SetStep {
+    /// When.
+    pub(super) at: Spanned<TimeText>,
+    /// To what.
+    pub(super) to: Spanned<f64>,
 }
 
 /// `[floating.NAME]`: an input that nothing drives.

@@ -89,13 +89,46 @@ pub(super) enum CauseOf {
 #[derive(Debug, Serialize, schemars::JsonSchema)]
 #[serde(untagged)]
 pub(super) enum Sums {
-    Input { raw_edges: u64, accepted: u64, bounce: u64, glitch: u64, missed: u64, pending: u64 },
-    Counter { total: i64, value: Option<i64> },
-    Expander { frames: u64, bad_frames: u64 },
-    Word { value: Option<i64>, changes: u64 },
-    Encoder { forward: u64, backward: u64, reversals: u64, illegal: u64 },
-    Readings { readings: u64, min: Option<f64>, max: Option<f64> },
-    Bit { rising: u64, falling: u64 },
+    Input {
+        raw_edges: u64,
+        accepted: u64,
+        bounce: u64,
+        glitch: u64,
+        missed: u64,
+        pending: u64,
+    },
+    Counter {
+        total: i64,
+        value: Option<i64>,
+    },
+    Expander {
+        frames: u64,
+        bad_frames: u64,
+    },
+    Word {
+        value: Option<i64>,
+        changes: u64,
+    },
+    Encoder {
+        forward: u64,
+        backward: u64,
+        reversals: u64,
+        illegal: u64,
+    },
+    Readings {
+        readings: u64,
+        min: Option<f64>,
+        max: Option<f64>,
+    },
+    /// Of a number that is worked or given out.
+    Range {
+        min: Option<f64>,
+        max: Option<f64>,
+    },
+    Bit {
+        rising: u64,
+        falling: u64,
+    },
 }
 
 /// Prints an answer.

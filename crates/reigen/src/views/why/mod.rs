@@ -305,6 +305,25 @@ fn sums_of(summary: Option<&PointSummary>) -> Option<(Sums, String)> {
         PointSummary::Rate(rate) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
         PointSummary::Width(width) => readings_sum(width.readings, width.min, width.max, &width.unit),
         PointSummary::SampleRate(rate) => readings_sum(rate.readings, rate.min, rate.max, &rate.unit),
+        PointSummary::Register(register) => {
+            let total = register.count.unwrap_or_default();
+            let words = format!(
+                "{} in {}, {} past its end, {}",
+                counted(total.unsigned_abs(), "count"),
+                counted(register.samples, "sample"),
+                counted(register.wraps, "time"),
+                counted(register.resets, "restart")
+            );
+            (Sums::Counter { total, value: register.count }, words)
+        }
+        PointSummary::Number(number) => numbers_sum(number.min, number.max, &number.unit),
+        PointSummary::Stats(stats) => numbers_sum(stats.min, stats.max, &stats.unit),
+        PointSummary::AnalogOutput(output) => numbers_sum(output.min, output.max, &output.unit),
+        PointSummary::Delay(delay) => {
+            let [min, max] = [delay.min, delay.max].map(|time| time.map(Nanos::seconds));
+            let (sums, words) = readings_sum(delay.count, min, max, "s");
+            (sums, format!("{words}; {} without an answer", delay.missed))
+        }
         PointSummary::Hold(hold) => readings_sum(hold.count, hold.min, hold.max, &hold.unit),
         PointSummary::Bit(tally) | PointSummary::Pair(PairSummary { tally, .. }) => (
             Sums::Bit { rising: tally.rising, falling: tally.falling },
@@ -312,6 +331,15 @@ fn sums_of(summary: Option<&PointSummary>) -> Option<(Sums, String)> {
         ),
         _ => return None,
     })
+}
+
+/// The range of a number that is no sequence of readings.
+fn numbers_sum(min: Option<f64>, max: Option<f64>, unit: &str) -> (Sums, String) {
+    let words = match min.zip(max) {
+        None => "no value".to_owned(),
+        Some((least, most)) => format!("from {} to {} {unit}", resolved(least, None), resolved(most, None)),
+    };
+    (Sums::Range { min, max }, words.trim_end().to_owned())
 }
 
 fn readings_sum(readings: u64, min: Option<f64>, max: Option<f64>, unit: &str) -> (Sums, String) {
