@@ -249,7 +249,7 @@ fn oneshot_of_pulses(bencher: Bencher<'_, '_>) {
 /// A technician whose lamp blinks.
 #[divan::bench]
 fn blink_on_pulses(bencher: Bencher<'_, '_>) {
-    let flashes = Flashes { times: 3, on: Nanos(MILLISECOND), off: Nanos(MILLISECOND) };
+    let flashes = Flashes { times: 3, on: Nanos(MILLISECOND), off: Nanos(MILLISECOND), while_on: false };
     over_one(bencher, Shape::BIT, || Blink::new(A, flashes).into());
 }
 

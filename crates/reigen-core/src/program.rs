@@ -6,7 +6,9 @@
 use crate::analog::meter::{self, Analog, Scaled, Scaling};
 use crate::analog::threshold::{Levels, Threshold};
 use crate::block::{BitSource, MainColumn, NumberSource, Shape};
+use crate::condition::debounce::ReadingTimes;
 use crate::condition::input::{Input, InputSettings};
+use crate::condition::scanned::Scanned;
 use crate::count::counter::{self, Counter};
 use crate::count::encoder::block::Encoder;
 use crate::count::encoder::settings as encoder;
@@ -30,6 +32,7 @@ use crate::number::delay::{self, Delay};
 use crate::number::hold::{self, Hold};
 use crate::number::register::{self, Register};
 use crate::number::sample_rate::{self, SampleRate};
+use crate::number::scan::NumberScan;
 use crate::number::stats::{self, Stats};
 use crate::rate::meter::Rate;
 use crate::rate::settings as rate;
@@ -178,6 +181,44 @@ pub enum Operation {
         /// Where it ends.
         to: BitSource,
     },
+    /// Reads a number once in a scan.
+    NumberScan {
+        /// Where the number is.
+        of: NumberSource,
+        /// When it is read.
+        times: ReadingTimes,
+    },
+    /// Counts past the scan, as a counter input does, and shows the count at scans.
+    ScannedCounter {
+        /// Its limits, presets and units.
+        settings: counter::Settings,
+        /// Where it reads.
+        sources: counter::Sources,
+        /// When it is shown.
+        times: ReadingTimes,
+    },
+    /// Decodes quadrature past the scan.
+    ScannedEncoder {
+        /// How it decodes and homes.
+        settings: encoder::Settings,
+        /// Where it reads.
+        sources: encoder::Sources,
+        /// The step of the times at which edges can be.
+        tick: Nanos,
+        /// When it is shown.
+        times: ReadingTimes,
+    },
+    /// Measures a frequency or speed past the scan.
+    ScannedRate {
+        /// Its method and units.
+        settings: rate::Settings,
+        /// Where it reads.
+        of: BitSource,
+        /// The step of the times at which edges can be.
+        tick: Nanos,
+        /// When it is shown.
+        times: ReadingTimes,
+    },
     /// Follows one bit of a recorded number.
     NumberBit {
         /// Where the number is.
@@ -273,6 +314,8 @@ pub enum Operation {
         kind: TimerKind,
         /// Its time.
         time: Nanos,
+        /// What it tells as elapsed when that is up.
+        told: Nanos,
         /// Where it reads.
         of: BitSource,
     },
@@ -332,11 +375,11 @@ impl Operation {
     /// How many columns of each type it fills.
     pub fn shape(&self) -> Shape {
         match self {
-            Self::Counter { settings, .. } => counter::shape(settings),
-            Self::Encoder { .. } => encoder::SHAPE,
+            Self::Counter { settings, .. } | Self::ScannedCounter { settings, .. } => counter::shape(settings),
+            Self::Encoder { .. } | Self::ScannedEncoder { .. } => encoder::SHAPE,
             Self::Expander { settings, .. } => settings.shape(),
             Self::Word { .. } => word::SHAPE,
-            Self::Rate { settings, .. } => settings.shape(),
+            Self::Rate { settings, .. } | Self::ScannedRate { settings, .. } => settings.shape(),
             Self::Analog { .. } => meter::SHAPE,
             Self::Stats { .. } => stats::SHAPE,
             Self::Delay { .. } => delay::SHAPE,
@@ -351,6 +394,7 @@ impl Operation {
             | Self::Hold { .. }
             | Self::Stretches { .. }
             | Self::Width { .. }
+            | Self::NumberScan { .. }
             | Self::Scaled { .. } => Shape::READING,
             Self::Apply { result: ApplyResult::Bit, .. }
             | Self::Input { .. }
@@ -394,7 +438,19 @@ impl Operation {
             Self::OneShot { of, rising, width } => OneShot::new(of, rising, width).into(),
             Self::Latch { set, reset, set_wins } => Latch::new(set, reset, set_wins).into(),
             Self::Toggle { by, reset } => Toggle::new(by, reset).into(),
-            Self::Timer { kind, time, of } => Timer::new(kind, time, of).into(),
+            Self::Timer { kind, time, told, of } => Timer::new(kind, time, of).telling(told).into(),
+            Self::NumberScan { of, times } => NumberScan::new(of, times).into(),
+            Self::ScannedCounter { settings, sources, times } => {
+                let shape = counter::shape(&settings);
+                Scanned::new(Counter::new(settings, sources), shape, times).into()
+            }
+            Self::ScannedEncoder { settings, sources, tick, times } => {
+                Scanned::new(Encoder::new(settings, sources, tick), encoder::SHAPE, times).into()
+            }
+            Self::ScannedRate { settings, of, tick, times } => {
+                let shape = settings.shape();
+                Scanned::new(Rate::new(settings, of, tick), shape, times).into()
+            }
             Self::Elapsed { running, elapsed, bound } => Elapsed::new(running, elapsed, bound).into(),
             Self::Pair { no, nc, within } => Pair::new(no, nc, within).into(),
             Self::Blink { of, flashes } => Blink::new(of, flashes).into(),

@@ -39,12 +39,10 @@ pub enum CaptureFault {
     #[error("`{0}` is not a whole number")]
     NotWhole(String),
     /// A count that the timer cannot have.
-    #[error("{count} does not fit a timer of {bits} bits, which counts to {most}")]
+    #[error("{count} does not fit the timer, which counts to {most}")]
     TooLarge {
         /// The count.
         count: u64,
-        /// The timer's bits.
-        bits: u32,
         /// The most that it counts to.
         most: u64,
     },
@@ -62,23 +60,25 @@ impl CaptureError {
                 CaptureFault::NoHeader(_) => "put a name such as `count` in the first line",
                 CaptureFault::Columns(_) => "keep the column with the captured counts alone",
                 CaptureFault::NotWhole(_) => "counts are whole numbers from 0 up, as the capture register has them",
-                CaptureFault::TooLarge { .. } => "--bits says how wide the timer is",
+                CaptureFault::TooLarge { .. } => {
+                    "--bits says how wide the timer is, --reload at which count it begins anew"
+                }
                 CaptureFault::TooFew(_) => "a period lies between two captures",
             },
         }
     }
 }
 
-/// Reads the counts of a timer of so many bits.
+/// Reads the counts of a timer that counts to `most`.
 ///
 /// # Errors
 /// Where the file cannot be read, or a line is no count of such a timer.
-pub fn read(path: &Path, bits: u32) -> Result<Vec<u64>, CaptureError> {
+pub fn read(path: &Path, most: u64) -> Result<Vec<u64>, CaptureError> {
     let text = read_text(path, TextKind::Csv).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
-    parse(&text, bits).map_err(|(line, fault)| CaptureError::Line { path: path.to_owned(), line, fault })
+    parse(&text, most).map_err(|(line, fault)| CaptureError::Line { path: path.to_owned(), line, fault })
 }
 
-fn parse(text: &str, bits: u32) -> Result<Vec<u64>, (usize, CaptureFault)> {
+fn parse(text: &str, most: u64) -> Result<Vec<u64>, (usize, CaptureFault)> {
     let rows = text.trim_start_matches('\u{feff}').lines().map(|row| row.trim().trim_matches('"').trim());
     let mut rows = rows.enumerate().filter(|(_, row)| !row.is_empty());
     if let Some((at, header)) = rows.next()
@@ -86,7 +86,6 @@ fn parse(text: &str, bits: u32) -> Result<Vec<u64>, (usize, CaptureFault)> {
     {
         return Err((at + 1, CaptureFault::NoHeader(header.to_owned())));
     }
-    let most = (1u64 << bits.min(63)) - 1;
     let count = |(at, row): (usize, &str)| {
         let fault = |fault| Err((at + 1, fault));
         if row.contains([',', ';', '\t']) {
@@ -94,7 +93,7 @@ fn parse(text: &str, bits: u32) -> Result<Vec<u64>, (usize, CaptureFault)> {
         }
         match row.parse::<u64>() {
             Err(_) => fault(CaptureFault::NotWhole(row.to_owned())),
-            Ok(count) if count > most => fault(CaptureFault::TooLarge { count, bits, most }),
+            Ok(count) if count > most => fault(CaptureFault::TooLarge { count, most }),
             Ok(count) => Ok(count),
         }
     };
@@ -118,13 +117,13 @@ mod tests {
             ("12\n13\n", fault((1, CaptureFault::NoHeader("12".into())))),
             ("count\n1\n2.5\n", fault((3, CaptureFault::NotWhole("2.5".into())))),
             ("count\n-1\n2\n", fault((2, CaptureFault::NotWhole("-1".into())))),
-            ("count\n1\n65536\n", fault((3, CaptureFault::TooLarge { count: 65_536, bits: 16, most: 65_535 }))),
+            ("count\n1\n65536\n", fault((3, CaptureFault::TooLarge { count: 65_536, most: 65_535 }))),
             ("count\n1,2\n", fault((2, CaptureFault::Columns("1,2".into())))),
             ("count\n1\n", fault((2, CaptureFault::TooFew(1)))),
             ("", fault((1, CaptureFault::TooFew(0)))),
         ];
         for (text, wanted) in cases {
-            assert_eq!(parse(text, 16), wanted, "{text:?}");
+            assert_eq!(parse(text, 65_535), wanted, "{text:?}");
         }
     }
 }

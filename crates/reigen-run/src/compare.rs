@@ -150,7 +150,7 @@ impl Course {
             };
             if apart {
                 told.first.get_or_insert(at);
-                told.differs = told.differs + length;
+                told.differs += length;
             }
         }
         let last = one.zip(two).map(|(one, two)| two - one);
@@ -173,8 +173,9 @@ mod tests {
 
     #[test]
     fn courses_differ_where_their_values_do() {
+        type Steps<'a> = &'a [(u64, f64)];
         type Told = (Option<u64>, u64, Option<f64>, Option<f64>);
-        let cases: [(&[(u64, f64)], &[(u64, f64)], f64, Told); 6] = [
+        let cases: [(Steps<'_>, Steps<'_>, f64, Told); 6] = [
             (&[(0, 1.0), (10, 2.0)], &[(0, 1.0), (10, 2.0)], 0.0, (None, 0, Some(0.0), Some(0.0))),
             (&[(0, 1.0), (10, 2.0)], &[(0, 1.0), (15, 2.0)], 0.0, (Some(10), 5, Some(1.0), Some(-0.05))),
             (&[(0, 100.0)], &[(0, 104.0)], 0.05, (None, 0, Some(4.0), Some(4.0))),

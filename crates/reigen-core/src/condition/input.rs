@@ -71,6 +71,9 @@ pub struct InputSummary {
     pub rejected: Rejected,
     /// Edges whose fate the recording's end left open.
     pub pending: u64,
+    /// Whether it was on at the first scan, where there is a scan: what follows from it begins without an edge.
+    #[serde(skip)]
+    pub on_at_first_scan: bool,
     /// The last state; `None` if the line never had a level.
     #[serde(rename = "final")]
     pub last: Option<bool>,
@@ -100,10 +103,9 @@ pub struct State {
 impl Input {
     /// An input on `source`, which the station calls `line`.
     pub fn new(line: String, source: BitSource, settings: InputSettings) -> Self {
-        let debounce = settings.debounce.start();
         let debounce = match settings.scan {
-            Some(times) => Box::new(LineReader::new(times, debounce)),
-            None => debounce,
+            Some(times) => Box::new(LineReader::of_scan(times, settings.debounce.start_from(times.phase))),
+            None => settings.debounce.start(),
         };
         let on_while_high = settings.on_while_high;
         Self { line, source, on_while_high, debounce, ledger: Ledger::default(), started: false }
@@ -120,6 +122,7 @@ impl Input {
             falling: tally.falling,
             rejected: account.rejected,
             pending,
+            on_at_first_scan: self.debounce.first_level().is_some_and(|(_, on)| on),
             last: tally.last,
             on: tally.on,
         }
@@ -142,11 +145,15 @@ impl Block for Input {
         let (Some(level), [output]) = (line.level, outputs.bits) else { return };
         if !self.started {
             let on = level == self.on_while_high;
-            self.debounce.start(on);
-            output.start(line.since, on);
+            if let Some(since) = self.debounce.start_at(line.since, on) {
+                output.start(since, on);
+            }
             self.started = true;
         }
         self.debounce.work(&line.toggles, window.until, &mut output.toggles, &mut self.ledger);
+        if let (None, Some((since, on))) = (output.level, self.debounce.first_level()) {
+            output.start(since, on);
+        }
         debug_assert!({
             let (account, pending) = self.closed_account();
             account.balances(pending)

@@ -3,4 +3,5 @@
 pub mod debounce;
 pub mod explain;
 pub mod input;
+pub mod scanned;
 pub mod schmitt;

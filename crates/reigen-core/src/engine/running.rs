@@ -4,6 +4,7 @@ use crate::analog::meter::{Analog, Scaled};
 use crate::analog::threshold::Threshold;
 use crate::block::{Block, Stateful};
 use crate::condition::input::Input;
+use crate::condition::scanned::Scanned;
 use crate::count::counter::Counter;
 use crate::count::encoder::block::Encoder;
 use crate::expand::expander::Expander;
@@ -24,6 +25,7 @@ use crate::number::delay::Delay;
 use crate::number::hold::Hold;
 use crate::number::register::Register;
 use crate::number::sample_rate::SampleRate;
+use crate::number::scan::NumberScan;
 use crate::number::stats::Stats;
 use crate::rate::meter::Rate;
 use crate::rate::width::{Stretches, Width};
@@ -91,6 +93,10 @@ macro_rules! running {
     };
 }
 
+type ScannedCounter = Scanned<Counter>;
+type ScannedEncoder = Scanned<Encoder>;
+type ScannedRate = Scanned<Rate>;
+
 running! {
     /// A line of two levels, conditioned.
     Input,
@@ -122,6 +128,14 @@ running! {
     Delay,
     /// One bit of a number line.
     NumberBit,
+    /// A number read once in a scan.
+    NumberScan,
+    /// A count past the scan, shown at scans.
+    ScannedCounter,
+    /// A position past the scan.
+    ScannedEncoder,
+    /// A rate past the scan.
+    ScannedRate,
     /// A running count in samples.
     Register,
     /// A rate of such a count.
@@ -163,6 +177,9 @@ impl RunningBlock {
             Self::Word(block) => PointSummary::Word(Box::new(block.summary(tally))),
             Self::Rate(block) => PointSummary::Rate(Box::new(block.summary())),
             Self::Width(block) => PointSummary::Width(block.summary()),
+            Self::ScannedCounter(block) => PointSummary::Counter(block.inner().summary()),
+            Self::ScannedEncoder(block) => PointSummary::Encoder(Box::new(block.inner().summary())),
+            Self::ScannedRate(block) => PointSummary::Rate(Box::new(block.inner().summary())),
             Self::Analog(block) if block.is_computed() => PointSummary::Number(Box::new(block.summary(tally).into())),
             Self::Hold(block) => PointSummary::Hold(Box::new(block.summary())),
             Self::Stats(block) => PointSummary::Stats(Box::new(block.summary())),
@@ -176,6 +193,7 @@ impl RunningBlock {
             Self::Stretches(_)
             | Self::Scaled(_)
             | Self::NumberBit(_)
+            | Self::NumberScan(_)
             | Self::Threshold(_)
             | Self::Evaluate(_)
             | Self::Apply(_)

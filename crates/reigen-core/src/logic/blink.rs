@@ -1,6 +1,7 @@
 //! Blinking: so many flashes for each rising edge.
 
 use crate::block::{BitSource, Block, Inputs, Outputs, keeps_state};
+use crate::column::BitColumn;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -13,6 +14,8 @@ pub struct Flashes {
     pub on: Nanos,
     /// How long it is off after that.
     pub off: Nanos,
+    /// Whether it goes on for as long as the bit is on, and ends with it, in place of so many flashes.
+    pub while_on: bool,
 }
 
 impl Flashes {
@@ -23,7 +26,7 @@ impl Flashes {
 
     /// How many changes they are.
     fn changes(&self) -> u64 {
-        self.times.saturating_mul(2)
+        if self.while_on { u64::MAX } else { self.times.saturating_mul(2) }
     }
 }
 
@@ -69,10 +72,36 @@ impl Blink {
     }
 }
 
+impl Blink {
+    /// Flashes for as long as the bit is on.
+    fn work_while_on(&mut self, of: &BitColumn, window: Window, output: &mut BitColumn) {
+        let Some(mut level) = of.level else { return };
+        if output.level.is_none() {
+            output.start(of.since, level);
+            if level {
+                // The first change, to on, is where it starts.
+                (self.state.since, self.state.given) = (Some(of.since), 1);
+            }
+        }
+        for &toggle in &of.toggles {
+            self.give_before(toggle, &mut output.toggles);
+            level = !level;
+            if !level && !self.state.given.is_multiple_of(2) {
+                output.toggles.push(toggle);
+            }
+            (self.state.since, self.state.given) = (level.then_some(toggle), 0);
+        }
+        self.give_before(window.until, &mut output.toggles);
+    }
+}
+
 impl Block for Blink {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let (of, [output]) = (inputs.bit(self.of), outputs.bits) else { return };
         let Some(level) = of.level else { return };
+        if self.flashes.while_on {
+            return self.work_while_on(of, window, output);
+        }
         if output.level.is_none() {
             output.start(of.since, false);
         }

@@ -11,6 +11,8 @@ use serde::{Deserialize, Serialize};
 pub struct Bound {
     /// On from this time on.
     pub from: Nanos,
+    /// When that is seen: the same, or under a scan whole periods.
+    pub seen_after: Nanos,
     /// On before it, in place of from it on.
     pub inverted: bool,
 }
@@ -44,7 +46,7 @@ impl Elapsed {
 
     /// When the running time reaches the bound, unless it has.
     fn due(&self) -> Option<Nanos> {
-        self.state.since.filter(|_| !self.state.reached).map(|since| since + self.bound.from)
+        self.state.since.filter(|_| !self.state.reached).map(|since| since + self.bound.seen_after)
     }
 
     fn show(&mut self, at: Nanos, outputs: &mut Outputs<'_>) {

@@ -117,7 +117,7 @@ proptest! {
             });
             prop_assert_eq!(worked(OneShot::new(A, rising, Nanos(width)), Shape::BIT, lines).remove(0), shot);
         }
-        let flashes = Flashes { times, on: Nanos(on), off: Nanos(off) };
+        let flashes = Flashes { times, on: Nanos(on), off: Nanos(off), while_on: false };
         let blink = plain(lines, None, |since: &mut Option<u64>, tick, [level, _], before| {
             let busy = since.is_some_and(|since| tick < since + times * (on + off));
             if before.is_some_and(|[before, _]| level && !before) && !busy {

@@ -25,6 +25,8 @@ pub const SHAPE: Shape = Shape { bits: 2, counts: 0, readings: 1 };
 pub struct Timer {
     kind: TimerKind,
     time: Nanos,
+    /// What `.elapsed` tells when the time is up.
+    told: Nanos,
     of: BitSource,
     state: State,
 }
@@ -41,7 +43,12 @@ pub struct State {
 impl Timer {
     /// A timer of a bit, whose source must have settled each instant.
     pub fn new(kind: TimerKind, time: Nanos, of: BitSource) -> Self {
-        Self { kind, time, of, state: State::default() }
+        Self { kind, time, told: time, of, state: State::default() }
+    }
+
+    /// The same, where `.elapsed` tells another time when it is up: the time as set, where that ends at a scan.
+    pub fn telling(self, told: Nanos) -> Self {
+        Self { told, ..self }
     }
 
     fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut TimerColumns<'_>) {
@@ -101,7 +108,7 @@ impl Timer {
     /// The time is up.
     fn fire(&mut self, at: Nanos, outputs: &mut TimerColumns<'_>) {
         self.state.due = None;
-        let elapsed = if self.kind == TimerKind::Pulse && !self.state.input { Nanos(0) } else { self.time };
+        let elapsed = if self.kind == TimerKind::Pulse && !self.state.input { Nanos(0) } else { self.told };
         self.show(at, self.kind == TimerKind::OnDelay, elapsed, outputs);
         self.show_running(at, outputs);
     }

@@ -8,6 +8,7 @@ pub mod hold;
 pub mod over_time;
 pub mod register;
 pub mod sample_rate;
+pub mod scan;
 pub mod spread;
 pub mod stats;
 #[cfg(test)]

@@ -13,6 +13,8 @@ pub const SHAPE: Shape = Shape { bits: 1, counts: 0, readings: 2 };
 pub struct Settings {
     /// Between two readings.
     pub every: Nanos,
+    /// From when on they are counted: the first scan.
+    pub phase: Nanos,
     /// What one count a second is.
     pub per_hertz: f64,
     /// The unit of that.
@@ -108,6 +110,12 @@ impl SampleRate {
         }
     }
 
+    /// The first multiple of `every` at or after a time.
+    fn at_or_after(&self, time: Nanos) -> Nanos {
+        let (every, since) = (self.settings.every.0, time.saturating_sub(self.settings.phase).0);
+        self.settings.phase + Nanos(since.div_ceil(every).saturating_mul(every))
+    }
+
     /// Tells what is due before a sample, or before the window's end.
     fn due_before(&mut self, time: Nanos, outputs: &mut Outputs<'_>) {
         // Only the first multiple after the last sample can have anything new to tell.
@@ -115,8 +123,7 @@ impl SampleRate {
         if self.state.told.is_some_and(|(told, _)| told == sampled) {
             return;
         }
-        let every = self.settings.every.0;
-        let due = Nanos(sampled.0.div_ceil(every).saturating_mul(every));
+        let due = self.at_or_after(sampled);
         if due < time {
             self.tell(due, outputs);
         }
@@ -151,8 +158,7 @@ impl Block for SampleRate {
 
     fn next_due(&self) -> Option<Nanos> {
         let (sampled, _) = self.state.last.filter(|last| self.state.told != Some(*last))?;
-        let every = self.settings.every.0;
-        Some(Nanos(sampled.0.div_ceil(every).saturating_mul(every)))
+        Some(self.at_or_after(sampled))
     }
 }
 

@@ -138,7 +138,7 @@ proptest! {
         for ((time, _), count) in samples.iter().zip(&true_counts) {
             prop_assert_eq!(counts[0].at(Nanos(*time)), Some(*count as i64), "at {}", time);
         }
-        let settings = RateSettings { every: Nanos(every * SECOND), per_hertz: 1.0, unit: "Hz".into(), tick: Nanos(1) };
+        let settings = RateSettings { phase: Nanos(0), every: Nanos(every * SECOND), per_hertz: 1.0, unit: "Hz".into(), tick: Nanos(1) };
         let end = samples.last().unwrap().0;
         let (readings, resolutions, rate) = rate_of(&counts, settings, end + every * SECOND + 1);
         // The true mean rate between two samples, at each reading.

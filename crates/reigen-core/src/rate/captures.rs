@@ -10,8 +10,8 @@ pub struct Timer {
     pub clock: Hertz,
     /// By what that is divided.
     pub prescale: u32,
-    /// How many bits it has, 1 to 63.
-    pub bits: u32,
+    /// The greatest count, below 2^63: 2^bits - 1, or the value at which it begins anew.
+    pub most: u64,
 }
 
 /// What one period was.
@@ -28,9 +28,14 @@ pub struct CaptureReading {
 }
 
 impl Timer {
-    /// The counts that it knows: 2^bits.
+    /// The greatest count of a timer of so many bits.
+    pub fn most_of_bits(bits: u32) -> u64 {
+        (1 << bits.min(63)) - 1
+    }
+
+    /// The counts that it knows.
     pub fn modulus(&self) -> u64 {
-        1 << self.bits.min(63)
+        self.most.saturating_add(1)
     }
 
     /// What one count is worth: prescale / clock.
@@ -48,11 +53,11 @@ impl Timer {
         Seconds((self.modulus() - 1) as f64 * self.tick().0)
     }
 
-    /// The period between two neighbours: f = clock / (prescale · ((c₂ − c₁) mod 2^bits)).
+    /// The period between two neighbours: f = clock / (prescale · ((c₂ − c₁) mod (most + 1))).
     ///
     /// `None` where they are equal, which is a whole turn or nothing.
     pub fn reading(&self, first: u64, second: u64) -> Option<CaptureReading> {
-        let counts = second.wrapping_sub(first) & (self.modulus() - 1);
+        let counts = if second < first { self.modulus() - first + second } else { second - first };
         if counts == 0 {
             return None;
         }
@@ -71,6 +76,32 @@ pub struct Captured {
     pub equal_neighbours: u64,
     /// How often the timer wrapped between two.
     pub wraps: u64,
+    /// How far single periods are from their mean: the standard deviation. `None` with fewer than two.
+    pub jitter_s: Option<f64>,
+    /// Periods twice as long as most: a capture between may have been missed.
+    pub doubled: u64,
+}
+
+/// A period is twice another where it is so within this share of it.
+const DOUBLED_WITHIN: f64 = 0.1;
+
+/// The standard deviation of the periods.
+fn jitter(readings: &[CaptureReading]) -> Option<f64> {
+    let count = readings.len() as f64;
+    let mean = readings.iter().map(|reading| reading.period_s).sum::<f64>() / count;
+    let squares = readings.iter().map(|reading| (reading.period_s - mean).powi(2)).sum::<f64>();
+    (readings.len() > 1).then(|| libm::sqrt(squares / (count - 1.0)))
+}
+
+/// How many periods are twice the middle one.
+fn doubled(readings: &[CaptureReading]) -> u64 {
+    let mut counts: Vec<u64> = readings.iter().map(|reading| reading.counts).collect();
+    counts.sort_unstable();
+    let Some(&middle) = counts.get(counts.len() / 2) else { return 0 };
+    let twice = 2.0 * middle as f64;
+    let is_twice = |count: &&u64| (**count as f64 - twice).abs() <= DOUBLED_WITHIN * twice;
+    // Of very few, none is usual.
+    if counts.len() < 5 { 0 } else { counts.iter().filter(is_twice).count() as u64 }
 }
 
 /// Works captured counts, in the order in which they were captured.
@@ -79,5 +110,6 @@ pub fn work(timer: &Timer, counts: &[u64]) -> Captured {
     let readings: Vec<CaptureReading> = pairs().filter_map(|(one, other)| timer.reading(*one, *other)).collect();
     let equal_neighbours = pairs().filter(|(one, other)| one == other).count() as u64;
     let wraps = pairs().filter(|(one, other)| other < one).count() as u64;
-    Captured { readings, equal_neighbours, wraps }
+    let (jitter_s, doubled) = (jitter(&readings), doubled(&readings));
+    Captured { readings, equal_neighbours, wraps, jitter_s, doubled }
 }

@@ -174,7 +174,7 @@ proptest! {
     fn captured_counts_give_back_the_period_whatever_wraps(
         bits in 4..24u32, start in any::<u64>(), periods in prop::collection::vec(1..15u64, 1..20),
     ) {
-        let timer = Timer { clock: Hertz(48e6), prescale: 480, bits };
+        let timer = Timer { clock: Hertz(48e6), prescale: 480, most: Timer::most_of_bits(bits) };
         let mask = timer.modulus() - 1;
         let counts: Vec<u64> = std::iter::once(0).chain(periods.iter().copied())
             .scan(start, |count, period| { *count = count.wrapping_add(period); Some(*count & mask) }).collect();
@@ -263,7 +263,7 @@ fn auto_by_hand() {
 
 #[test]
 fn equal_captures_give_no_reading_and_a_turn_less_one_is_the_longest() {
-    let timer = Timer { clock: Hertz(48e6), prescale: 480, bits: 16 };
+    let timer = Timer { clock: Hertz(48e6), prescale: 480, most: Timer::most_of_bits(16) };
     assert_eq!((timer.tick().0, timer.longest_period().0), (1e-5, 65_535.0 * 1e-5));
     let captured = captures::work(&timer, &[65_000, 65_000, 1_964, 4_464]);
     assert_eq!((captured.equal_neighbours, captured.wraps), (1, 1));
@@ -370,4 +370,19 @@ proptest! {
         }
         prop_assert_eq!(revolutions, 11);
     }
+}
+
+#[test]
+fn a_timer_that_is_reloaded_wraps_there_and_a_missed_capture_shows() {
+    let timer = Timer { clock: Hertz(1e6), prescale: 1, most: 999 };
+    // A capture every 400 counts of 1000, of which the one at 1600 is missed.
+    let counts = [0, 400, 800, 200, 0, 400, 800];
+    let captured = captures::work(&timer, &counts);
+    let periods: Vec<u64> = captured.readings.iter().map(|reading| reading.counts).collect();
+    assert_eq!(periods, [400, 400, 400, 800, 400, 400]);
+    assert_eq!((captured.wraps, captured.doubled), (2, 1));
+    // 400 µs and once 800 µs: the mean is 466.7, and the deviation 400 / sqrt(6).
+    assert!((captured.jitter_s.unwrap() - 400e-6 / 6f64.sqrt()).abs() < 1e-9, "{:?}", captured.jitter_s);
+    let even = captures::work(&timer, &[0, 400, 800, 200, 600, 0]);
+    assert_eq!((even.doubled, even.jitter_s), (0, Some(0.0)));
 }

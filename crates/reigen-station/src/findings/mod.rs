@@ -64,6 +64,14 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
         ));
         return;
     }
+    if input.on_at_first_scan {
+        findings.push(Finding::note(
+            "on-at-first-scan",
+            name,
+            "it is on at the first scan: counters and one-shots see no edge there".to_owned(),
+            "if that edge should count, begin the recording before it goes on; else check what it starts at power-on",
+        ));
+    }
     if input.accepted == 0 && input.pending < input.raw_edges {
         findings.push(Finding::warning(
             "nothing-accepted",
@@ -94,7 +102,7 @@ fn of_input(name: &str, input: &InputSummary, duration: Nanos, findings: &mut Ve
 pub fn done_unseen(station: &Station, points: &[PointSummary]) -> Vec<Finding> {
     let restarts = station.points.iter().zip(points).filter(|(point, summary)| {
         let hit = matches!(summary, PointSummary::Counter(counter) if counter.preset_hits.last().is_some_and(|hits| *hits > 0));
-        hit && point.kind.restarts()
+        hit && point.kind.restarts() && station.scan.is_none()
     });
     let readers = |name: &str| -> Vec<&str> {
         let reads = |point: &&Point| {
@@ -165,6 +173,7 @@ mod tests {
 
     fn input(raw_edges: u64, accepted: u64, glitch: u64, pending: u64, on: u64) -> PointSummary {
         PointSummary::Input(InputSummary {
+            on_at_first_scan: false,
             line: "PB".to_owned(),
             raw_edges,
             accepted,

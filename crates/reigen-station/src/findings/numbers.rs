@@ -13,13 +13,13 @@ use reigen_core::units::{short_time, significant, significant_to};
 /// Findings on a number.
 pub(super) fn of_number(name: &str, number: &NumberSummary, findings: &mut Vec<Finding>) {
     let Some(first) = number.first_fault else { return };
-    let what = match number.first_fault_value {
-        Some(value) => format!("out of its valid range, where it was {} {}", significant_to(value, 5), number.unit),
-        None => "without a result, such as after a division by zero".to_owned(),
+    let value = number.first_fault_value.map(|value| format!("{} {}", significant_to(value, 5), number.unit));
+    let (what, then) = match &value {
+        Some(value) => ("out of its valid range", format!(", where it was {}", value.trim_end())),
+        None => ("without a result", ": a division by zero, or a number that is too large".to_owned()),
     };
     let message = format!(
-        "{} {}, for {} in all, first {} after the start",
-        what.trim_end(),
+        "{what} {}, for {} in all, first {} after the start{then}",
         counted(number.faults, "time"),
         short_time(number.fault),
         first.place()

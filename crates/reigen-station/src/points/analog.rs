@@ -122,7 +122,11 @@ impl AnalogTable {
 
     fn smoothing(&self, builder: &mut Builder<'_>) -> Option<Smoothing> {
         let smooth = self.smooth.as_ref()?;
-        let (over, every) = (builder.above_zero(&smooth.over), builder.above_zero(&smooth.every));
+        let (over, every) = (builder.step(&smooth.over), builder.step(&smooth.every));
+        if builder.scan.is_some_and(|scan| scan.whole(scan.phase) != scan.phase) {
+            let message = "`smooth` counts from time 0: remove `phase` of [scan], or make it whole periods".to_owned();
+            builder.refuse(smooth.every.span(), StationErrorKind::File(message));
+        }
         Some(Smoothing { over: over?, every: every? })
     }
 }

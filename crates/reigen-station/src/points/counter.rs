@@ -7,6 +7,7 @@ use crate::table::branch::BranchBuilder;
 use crate::table::builder::Builder;
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use reigen_core::cast;
+use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::count::counter::{AtLast, CountedEdge, Range, Settings, Sources};
 use reigen_core::program::Operation;
 use serde::Deserialize;
@@ -44,6 +45,8 @@ pub struct CounterTable {
     at_last: Option<Spanned<AtLastWord>>,
     /// Width of its register: it wraps as such a register does.
     bits: Option<Spanned<u32>>,
+    /// With [scan]: false counts every edge, as a counter input does, and shows the count at scans.
+    scan: Option<Spanned<bool>>,
     /// "edges" (default), or "scans" with [scan]: one count for each scan while the bit is on.
     count: Option<Spanned<CountWord>>,
     /// Units per count, such as metres per pulse.
@@ -246,7 +249,8 @@ impl PointTable for CounterTable {
         if builder.errors.len() > errors {
             return None;
         }
-        Some(CounterPoint { settings, scanned: builder.scan.is_some(), up, down, gate, reset, load, load_to })
+        let past_scan = builder.past_scan(&self.scan);
+        Some(CounterPoint { settings, past_scan, up, down, gate, reset, load, load_to })
     }
 }
 
@@ -254,8 +258,8 @@ impl PointTable for CounterTable {
 #[derive(Debug)]
 pub struct CounterPoint {
     settings: Settings,
-    /// Whether the station has a scan.
-    scanned: bool,
+    /// When its count is shown, where it counts past the scan.
+    past_scan: Option<ReadingTimes>,
     up: Option<FieldExpression>,
     down: Option<FieldExpression>,
     gate: Option<FieldExpression>,
@@ -284,8 +288,7 @@ impl PointKind for CounterPoint {
     }
 
     fn restarts(&self) -> bool {
-        // With a scan it is on for one.
-        self.settings.at_last == AtLast::Restart && !self.scanned
+        self.settings.at_last == AtLast::Restart
     }
 
     fn edge_keys(&self) -> &'static [&'static str] {
@@ -309,11 +312,20 @@ impl PointKind for CounterPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        let [up, down] = [&self.up, &self.down].map(|field| field.as_ref().map(|field| branch.counted(field)));
+        let past_scan = self.past_scan;
+        let counted = |branch: &mut BranchBuilder<'_>, field| match past_scan {
+            Some(_) => branch.counted_past_scan(field),
+            None => branch.counted(field),
+        };
+        let [up, down] = [&self.up, &self.down].map(|field| field.as_ref().map(|field| counted(branch, field)));
         let [gate, reset, load] =
             [&self.gate, &self.reset, &self.load].map(|field| field.as_ref().map(|field| branch.settled(field)));
         let load_to = self.load_to.as_ref().map(|field| branch.number(field));
         let sources = Sources { up, down, gate, reset, load, load_to };
-        Operation::Counter { settings: self.settings.clone(), sources }
+        let settings = self.settings.clone();
+        match past_scan {
+            Some(times) => Operation::ScannedCounter { settings, sources, times },
+            None => Operation::Counter { settings, sources },
+        }
     }
 }

@@ -50,6 +50,8 @@ pub struct EncoderTable {
     still_after: Option<Spanned<TimeText>>,
     /// Position at which it starts again at 0, in `unit`.
     rollover: Option<Spanned<f64>>,
+    /// With [scan]: false counts every edge, as a counter input does, and shows the count at scans.
+    scan: Option<Spanned<bool>>,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -147,7 +149,8 @@ impl PointTable for EncoderTable {
             builder.refuse(self.b.span(), StationErrorKind::File(message));
         }
         let unit = self.unit(builder);
-        let still_after = self.still_after.as_ref().map_or(Some(USUAL_STILL), |still| builder.above_zero(still));
+        let still_after =
+            self.still_after.as_ref().map_or(Some(builder.takes(USUAL_STILL)), |still| builder.takes_above_zero(still));
         let zero_at = self.zero_at(builder);
         let index_does = self.index_does(builder);
         let rollover = builder.positive(&self.rollover, "rollover");
@@ -178,7 +181,9 @@ impl PointTable for EncoderTable {
             still_after: still_after?,
             rollover: rollover?,
         };
-        Some(EncoderPoint { settings, a: a?, b: b?, index: index.flatten(), zero_on, scan: builder.scan })
+        let past_scan = builder.past_scan(&self.scan);
+        let scan = builder.scan.filter(|_| past_scan.is_none());
+        Some(EncoderPoint { settings, a: a?, b: b?, index: index.flatten(), zero_on, scan, past_scan })
     }
 }
 
@@ -191,6 +196,8 @@ pub struct EncoderPoint {
     index: Option<Signal>,
     zero_on: Option<FieldExpression>,
     scan: Option<ReadingTimes>,
+    /// When its count is shown, where it counts past the scan.
+    past_scan: Option<ReadingTimes>,
 }
 
 const POSITION: Field = Field { name: "position", column: FieldColumn::Count(0) };
@@ -262,6 +269,10 @@ impl PointKind for EncoderPoint {
             zero_on: self.zero_on.as_ref().map(|zero_on| branch.settled(zero_on)),
             raw,
         };
-        Operation::Encoder { settings: self.settings.clone(), sources, tick: branch.tick() }
+        let settings = self.settings.clone();
+        match self.past_scan {
+            Some(times) => Operation::ScannedEncoder { settings, sources, tick: branch.line_tick(), times },
+            None => Operation::Encoder { settings, sources, tick: branch.tick() },
+        }
     }
 }

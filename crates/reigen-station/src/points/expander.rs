@@ -277,8 +277,10 @@ impl PointKind for MemberPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
+        // The chain works past the scan; its points are seen at scans.
         let source = branch.counted(&self.of);
-        Operation::Output { when: source, invert: false }
+        let seen = branch.seen(self.of.expression.to_string(), source);
+        Operation::Output { when: seen, invert: false }
     }
 }
 
@@ -419,7 +421,7 @@ impl PointKind for WordPoint {
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
         let sources = match &self.bits {
             WordBits::Points(bits) => bits.iter().map(|bit| branch.settled(bit)).collect(),
-            WordBits::Line(lines) => lines.iter().map(|line| branch.line(line)).collect(),
+            WordBits::Line(lines) => lines.iter().map(|line| branch.seen_line(line)).collect(),
         };
         Operation::Word { code: self.code, sources, names: self.names.clone() }
     }

@@ -38,6 +38,8 @@ pub struct InputTable {
     contact: ContactWord,
     /// Debounce: a time such as "20 ms", or a method with its keys.
     debounce: Option<Spanned<DebounceValue>>,
+    /// With [scan]: false changes it at its own times, as an interrupt does; others see it at scans.
+    scan: Option<Spanned<bool>>,
     /// With [scan]: hold a pulse until the next scan.
     catch: Option<Spanned<bool>>,
     /// Kind of its sensor: the name of a [sensor.NAME].
@@ -247,7 +249,8 @@ impl DebounceTable {
             builder.refuse(place, StationErrorKind::File("must be above zero for the method `sampled`".into()));
             return None;
         }
-        Some(Settings::Sampled { every: every.get_ref().0, count: u64::from(*count.get_ref()) })
+        let step = builder.step(every)?;
+        Some(Settings::Sampled { every: step, count: u64::from(*count.get_ref()) })
     }
 
     fn rc(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
@@ -345,10 +348,12 @@ impl PointTable for InputTable {
                 value.into_inner().table(span.clone()).build(span, on_while_high, builder)
             }
         };
+        let past_scan = builder.past_scan(&self.scan).is_some();
+        let debounce = if past_scan { debounce } else { debounce.map(|debounce| in_scans(debounce, builder)) };
         // A point is seen as it is; only lines are read by the scan.
         let scan = builder
             .scan
-            .filter(|_| self.of.is_none())
+            .filter(|_| self.of.is_none() && !past_scan)
             .map(|scan| ReadingTimes { catch: self.catch.as_ref().is_some_and(|catch| *catch.get_ref()), ..scan });
         if let (Some(catch), None) = (&self.catch, scan) {
             builder.refuse(catch.span(), StationErrorKind::CatchWithoutScan);
@@ -376,7 +381,7 @@ impl PointTable for InputTable {
             role: self.role,
             ..wired
         };
-        Some(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, wired })
+        Some(InputPoint { source, settings: InputSettings { on_while_high, scan, debounce }, past_scan, wired })
     }
 }
 
@@ -385,7 +390,18 @@ impl PointTable for InputTable {
 pub struct InputPoint {
     source: Source,
     settings: InputSettings,
+    past_scan: bool,
     wired: Wired,
+}
+
+/// A debounce whose times are over at scans.
+fn in_scans(debounce: Settings, builder: &Builder<'_>) -> Settings {
+    let whole = |times: HoldTimes| HoldTimes { on: builder.takes(times.on), off: builder.takes(times.off) };
+    match debounce {
+        Settings::Stable(times) => Settings::Stable(whole(times)),
+        Settings::Lockout(times) => Settings::Lockout(whole(times)),
+        Settings::Pass | Settings::Sampled { .. } | Settings::Rc(_) => debounce,
+    }
 }
 
 impl PointKind for InputPoint {
@@ -395,6 +411,10 @@ impl PointKind for InputPoint {
 
     fn fields(&self) -> &'static [Field] {
         &[Field { name: "", column: FieldColumn::Bit(0) }]
+    }
+
+    fn is_past_scan(&self) -> bool {
+        self.past_scan
     }
 
     fn input(&self) -> Option<&InputSettings> {

@@ -125,7 +125,7 @@ impl PointTable for OneShotTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let usual = builder.scan.map_or(USUAL_WIDTH, |scan| scan.period);
         let width = match &self.width {
-            Some(width) => builder.above_zero(width),
+            Some(width) => builder.takes_above_zero(width),
             None => Some(usual),
         };
         let of = builder.expression(&self.of);
@@ -269,6 +269,8 @@ pub struct TimerPoint {
     of: FieldExpression,
     kind: TimerKind,
     time: Nanos,
+    /// As it is set: under a scan it is over at the next.
+    told: Nanos,
 }
 
 impl PointTable for TimerTable {
@@ -277,13 +279,14 @@ impl PointTable for TimerTable {
     takes_description!();
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
-        let (of, time) = (builder.expression(&self.of), builder.above_zero(&self.time));
+        let (of, told) = (builder.expression(&self.of), builder.above_zero(&self.time));
+        let time = told.map(|time| builder.takes(time));
         let kind = match self.kind {
             TimerWord::OnDelay => TimerKind::OnDelay,
             TimerWord::OffDelay => TimerKind::OffDelay,
             TimerWord::Pulse => TimerKind::Pulse,
         };
-        Some(TimerPoint { of: of?, kind, time: time? })
+        Some(TimerPoint { of: of?, kind, time: time?, told: told? })
     }
 }
 
@@ -311,7 +314,7 @@ impl PointKind for TimerPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        Operation::Timer { kind: self.kind, time: self.time, of: branch.settled(&self.of) }
+        Operation::Timer { kind: self.kind, time: self.time, told: self.told, of: branch.settled(&self.of) }
     }
 }
 
@@ -346,7 +349,7 @@ impl PointTable for PairTable {
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let (no, nc) = (builder.expression(&self.no), builder.expression(&self.nc));
-        let within = builder.above_zero(&self.within);
+        let within = builder.takes_above_zero(&self.within);
         Some(PairPoint { no: no?, nc: nc?, within: within? })
     }
 }
@@ -391,7 +394,9 @@ pub struct OutputTable {
 #[serde(deny_unknown_fields)]
 struct BlinkTable {
     /// Number of flashes.
-    times: Spanned<u32>,
+    times: Option<Spanned<u32>>,
+    /// Flashes for as long as it is on, in place of `times`.
+    while_on: Option<Spanned<bool>>,
     /// Time on.
     on: Spanned<TimeText>,
     /// Time off.
@@ -400,12 +405,26 @@ struct BlinkTable {
 
 impl BlinkTable {
     fn build(&self, builder: &mut Builder<'_>) -> Option<Flashes> {
-        if *self.times.get_ref() == 0 {
-            builder.refuse(self.times.span(), StationErrorKind::File("the number of flashes must be 1 or more".into()));
-            return None;
-        }
-        let (on, off) = (builder.above_zero(&self.on), builder.above_zero(&self.off));
-        Some(Flashes { times: u64::from(*self.times.get_ref()), on: on?, off: off? })
+        let while_on = self.while_on.as_ref().is_some_and(|while_on| *while_on.get_ref());
+        let times = match &self.times {
+            Some(times) if *times.get_ref() == 0 => {
+                builder.refuse(times.span(), StationErrorKind::File("the number of flashes must be 1 or more".into()));
+                return None;
+            }
+            Some(times) if while_on => {
+                let message = "it flashes so many times, or while it is on: remove `times` or `while_on`".to_owned();
+                builder.refuse(times.span(), StationErrorKind::File(message));
+                return None;
+            }
+            None if !while_on => {
+                let message = "`blink` needs `times`, such as times = 3, or while_on = true".to_owned();
+                builder.refuse(self.on.span(), StationErrorKind::File(message));
+                return None;
+            }
+            times => times.as_ref().map_or(0, |times| u64::from(*times.get_ref())),
+        };
+        let (on, off) = (builder.takes_above_zero(&self.on), builder.takes_above_zero(&self.off));
+        Some(Flashes { times, on: on?, off: off?, while_on })
     }
 }
 
@@ -434,8 +453,8 @@ impl PointTable for OutputTable {
             read_as: ReadAs::Output,
             ..Wired::default()
         };
-        let on_delay = self.on_delay.as_ref().and_then(|delay| builder.above_zero(delay));
-        let off_delay = self.off_delay.as_ref().and_then(|delay| builder.above_zero(delay));
+        let on_delay = self.on_delay.as_ref().and_then(|delay| builder.takes_above_zero(delay));
+        let off_delay = self.off_delay.as_ref().and_then(|delay| builder.takes_above_zero(delay));
         let blink = self.blink.as_ref().and_then(|blink| blink.build(builder));
         let when = builder.expression(&self.when);
         (builder.errors.len() == errors).then_some(())?;
@@ -449,7 +468,7 @@ impl OutputPoint {
         let mut source = branch.settled(&self.when);
         for (kind, delay) in [(TimerKind::OnDelay, self.on_delay), (TimerKind::OffDelay, self.off_delay)] {
             if let Some(delay) = delay {
-                source = branch.inner(Operation::Timer { kind, time: delay, of: source });
+                source = branch.inner(Operation::Timer { kind, time: delay, told: delay, of: source });
             }
         }
         match self.blink {

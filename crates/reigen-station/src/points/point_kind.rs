@@ -152,6 +152,11 @@ pub trait PointKind: Debug + Send + Sync {
         false
     }
 
+    /// Whether it is an input that changes between scans.
+    fn is_past_scan(&self) -> bool {
+        false
+    }
+
     /// What it makes of its line, where it is an input.
     fn input(&self) -> Option<&InputSettings> {
         None

@@ -7,6 +7,7 @@ use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
 use crate::table::builder::{Builder, TimeText};
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
+use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::finding::Finding;
 use reigen_core::logic::expression::{Reference, Span};
 use reigen_core::number::sample_rate;
@@ -50,6 +51,8 @@ pub struct RateTable {
     factor: Option<Spanned<f64>>,
     /// Reads 0 after this time without a pulse.
     zero_after: Option<Spanned<TimeText>>,
+    /// With [scan]: false counts every edge, as a counter input does, and shows the reading at scans.
+    scan: Option<Spanned<bool>>,
     /// Slowest speed that must be seen, for the check of its settings.
     slowest: Option<Spanned<Speed>>,
     /// Address in the controller, for the wire list.
@@ -108,7 +111,7 @@ impl RateTable {
         }
         match self.method {
             MethodWord::Gate => match &self.window {
-                Some(window) => Some(Method::Gate { window: builder.above_zero(window)? }),
+                Some(window) => Some(Method::Gate { window: self.step(window, builder)? }),
                 None => {
                     let message = "the method `gate` needs a `window`, such as window = \"1 s\"".to_owned();
                     builder.refuse(builder.place.clone(), StationErrorKind::File(message));
@@ -127,10 +130,20 @@ impl RateTable {
                 Some(Method::Period { average })
             }
             MethodWord::Auto => {
-                let every = self.every.as_ref().map_or(Some(USUAL_STEP), |every| builder.above_zero(every))?;
+                let every =
+                    self.every.as_ref().map_or(Some(builder.takes(USUAL_STEP)), |every| self.step(every, builder))?;
                 Some(Method::Auto { every })
             }
         }
+    }
+
+    fn is_past_scan(&self) -> bool {
+        self.scan.as_ref().is_some_and(|scan| !*scan.get_ref())
+    }
+
+    /// A step at which it reads: under a scan whole periods, unless it works past that.
+    fn step(&self, time: &Spanned<TimeText>, builder: &mut Builder<'_>) -> Option<Nanos> {
+        if self.is_past_scan() { builder.above_zero(time) } else { builder.step(time) }
     }
 
     /// The places of a wheel with a gap; `None` where an error has been noted.
@@ -198,7 +211,10 @@ impl PointTable for RateTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let errors = builder.errors.len();
         let (method, marks, unit) = (self.method(builder), self.marks(builder), self.unit(builder));
-        let zero_after = self.zero_after.as_ref().and_then(|time| builder.above_zero(time));
+        let zero_after = self.zero_after.as_ref().and_then(|time| match self.is_past_scan() {
+            true => builder.above_zero(time),
+            false => builder.takes_above_zero(time),
+        });
         if let (Some(zero_after), MethodWord::Gate) = (&self.zero_after, self.method) {
             let message = "`gate` does not use `zero_after`: a window without edges reads 0".to_owned();
             builder.refuse(zero_after.span(), StationErrorKind::File(message));
@@ -209,8 +225,15 @@ impl PointTable for RateTable {
         }
         let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
         let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks? };
-        let of_samples = false;
-        Some(RatePoint { settings, of: of?, of_samples, slowest: self.slowest.map(Spanned::into_inner) })
+        let (of_samples, past_scan, scan) = (false, builder.past_scan(&self.scan), builder.scan);
+        Some(RatePoint {
+            settings,
+            of: of?,
+            of_samples,
+            past_scan,
+            scan,
+            slowest: self.slowest.map(Spanned::into_inner),
+        })
     }
 }
 
@@ -221,6 +244,9 @@ pub struct RatePoint {
     of: FieldExpression,
     /// Whether that is a register, whose samples tell the counts.
     of_samples: bool,
+    /// When it is shown, where it works past the scan.
+    past_scan: Option<ReadingTimes>,
+    scan: Option<ReadingTimes>,
     slowest: Option<Speed>,
 }
 
@@ -315,13 +341,23 @@ impl PointKind for RatePoint {
             (self.of_samples, self.settings.method, self.of.expression.as_name())
         {
             let Unit { name: unit, per_hertz } = self.settings.unit.clone();
-            let settings = sample_rate::Settings { every, per_hertz, unit, tick: branch.tick() };
+            let phase = self.scan.map_or(Nanos(0), |scan| scan.phase);
+            let settings = sample_rate::Settings { every, phase, per_hertz, unit, tick: branch.tick() };
             let field = |field: &str| Reference { point: name.point.clone(), field: field.to_owned() };
             let (count, delta) = (branch.named(&field("")), branch.named(&field("delta")));
             return Operation::SampleRate { settings, count, delta };
         }
-        let of = branch.counted(&self.of);
-        Operation::Rate { settings: self.settings.clone(), of, tick: branch.tick() }
+        let settings = self.settings.clone();
+        if let Some(times) = self.past_scan {
+            let of = branch.counted_past_scan(&self.of);
+            return Operation::ScannedRate { settings, of, tick: branch.line_tick(), times };
+        }
+        let (of, tick) = (branch.counted(&self.of), branch.tick());
+        // Its steps count from time 0: where scans do not, the next one shows what it read.
+        match self.scan.filter(|scan| scan.whole(scan.phase) != scan.phase) {
+            Some(times) => Operation::ScannedRate { settings, of, tick, times },
+            None => Operation::Rate { settings, of, tick },
+        }
     }
 }
 

@@ -31,6 +31,10 @@ const POINTS: &[Row] = &[
         "'stable'",
         "'lockout'",
     ),
+    ("InputTable2", "[scan]\nperiod = '9 ns'\n[input.x]\nline = 'L0'\n@", "scan", "true", "false"),
+    ("CounterTable", "[scan]\nperiod = '9 ns'\n[counter.x]\nup = 'a'\n@", "scan", "true", "false"),
+    ("RateTable", "[scan]\nperiod = '10 ms'\n[rate.x]\nof = 'a'\n@", "scan", "true", "false"),
+    ("EncoderTable", "[scan]\nperiod = '9 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\n@", "scan", "true", "false"),
     ("DebounceTable", "[input.x]\nline = 'L0'\n[input.x.debounce]\nmethod = 'stable'\n@", "time", "'2 ms'", "'3 ms'"),
     (
         "DebounceTable",

@@ -30,6 +30,9 @@ pub struct Plan {
     pub number_lines: HashMap<String, usize>,
 }
 
+/// The field of a counter that is on for one scan where it restarts.
+const DONE: &str = "done";
+
 /// What the station's names of lines stand for.
 #[derive(Debug, Default)]
 struct LineBinding {
@@ -88,11 +91,9 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
     if !errors.is_empty() {
         return Err(errors);
     }
-    // What is read by a scan is no finer than the scan.
-    let tick = station.scan.map_or(tick, |scan| tick.max(scan.period));
     let compiled = branches(station).into_iter().map(|members| {
         let bound = BoundLines { levels: &lines.numbers, numbers: &numbers.numbers, number_bits: &number_bits };
-        let builder = BranchBuilder::new(bound, tick);
+        let builder = BranchBuilder::new(bound, tick, station.scan);
         compile_branch(station, &members, builder)
     });
     Ok(Plan {
@@ -200,6 +201,16 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
                 FieldColumn::Bit(bit) => Operand::Bit(BitSource::Bit(first.bits + bit)),
                 FieldColumn::Count(count) => Operand::Number(NumberSource::Count(first.counts + count)),
                 FieldColumn::Reading(reading) => Operand::Number(NumberSource::Reading(first.readings + reading)),
+            };
+            let column = match column {
+                // Others see it at scans.
+                Operand::Bit(source) if point.kind.is_past_scan() => {
+                    Operand::Bit(builder.past_scan(name.clone(), source))
+                }
+                Operand::Bit(source) if point.kind.restarts() && name.field == DONE => {
+                    Operand::Bit(builder.for_one_scan(source))
+                }
+                column => column,
             };
             builder.give(name, column);
         }

@@ -47,6 +47,7 @@ const BLOCKS: &[(&str, &str)] = &[
     ("output", "[output.x]\nwhen = 'a XOR b AND NOT c OR d'"),
     ("output", "[output.x]\nwhen = 'TRUE'"),
     ("output", "[output.x]\nwhen = 'a OR b'\non_delay = '3 ns'\noff_delay = '4 ns'\ninvert = true"),
+    ("output", "[output.x]\nwhen = 'a OR b'\nblink = { while_on = true, on = '3 ns', off = '2 ns' }"),
     ("output", "[output.x]\nwhen = 'a'\nblink = { times = 3, on = '2 ns', off = '1 ns' }"),
     (
         "logic",
@@ -122,6 +123,28 @@ const BLOCKS: &[(&str, &str)] = &[
     ("analog", "[analog.x]\nline = 'R0'\nvalid = [1.0, 9.0]\nsmooth = { over = '9 ns', every = '4 ns' }"),
     ("threshold", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_above = 6\noff_below = 3"),
     ("threshold", "[counter.n]\nup = 'a'\n[threshold.x]\nof = 'n MOD 5'\non_below = 1\noff_above = 3"),
+    (
+        "counter",
+        "[scan]\nperiod = '5 ns'\nphase = '2 ns'\n[input.f]\nline = 'L0'\nscan = false\ndebounce = '3 ns'\n\
+         [counter.x]\nup = 'f'\nreset = 'b'\npresets = [2, 4]\nat_last = 'restart'\nscan = false\n[counter.y]\nup = 'f'\n[logic.z]\nwhen = 'x.done OR f'",
+    ),
+    (
+        "encoder",
+        "[scan]\nperiod = '5 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\npulses_per_rev = 3\nscan = false\n[hold.y]\nof = 'x.speed'\nat = 'd'",
+    ),
+    (
+        "rate",
+        "[scan]\nperiod = '5 ns'\nphase = '2 ns'\n[rate.x]\nof = 'a'\nevery = '10 ns'\nzero_after = '23 ns'\n[rate.y]\nof = 'b'\nmethod = 'gate'\nwindow = '7 ns'\nscan = false",
+    ),
+    (
+        "register",
+        "[scan]\nperiod = '5 ns'\nphase = '2 ns'\n[register.x]\nline = 'R0'\nbits = 3\n[rate.y]\nof = 'x'\nevery = '10 ns'\n\
+         [timer.t]\nof = 'a'\nkind = 'on_delay'\ntime = '8 ns'\n[logic.z]\nwhen = 't.elapsed >= T#7ns'\n[word.w]\nof = 'R0'\nwidth = 4",
+    ),
+    (
+        "expander",
+        "[scan]\nperiod = '4 ns'\n[expander.x]\nload = 'L0'\nclock = 'L1'\ndata = 'L2'\nregisters = [['p', 'q', '-', '-', '-', '-', '-', 'r']]\n[counter.y]\nup = 'p'",
+    ),
     (
         "register",
         "[register.x]\nline = 'R0'\nbits = 3\n[rate.y]\nof = 'x'\nevery = '7 ns'\nunit = 'rpm'\npulses_per_rev = 4",
@@ -333,6 +356,7 @@ fn work_until(station: &Compiled, lines: &[Line], cut: Cut<'_>, end: u64) -> Giv
 }
 
 proptest! {
+    #![proptest_config(ProptestConfig::with_cases(128))]
     #[test]
     fn however_a_recording_is_cut_the_outputs_are_the_same(
         lines in lines(),

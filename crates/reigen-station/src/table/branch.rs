@@ -3,6 +3,8 @@
 use super::field::{FieldExpression, LineName};
 use reigen_core::block::{BitSource, MainColumn, NumberSource, Shape};
 use reigen_core::cast;
+use reigen_core::condition::debounce::{ReadingTimes, Settings};
+use reigen_core::condition::input::InputSettings;
 use reigen_core::logic::apply::{self, Operand};
 use reigen_core::logic::elapsed;
 use reigen_core::logic::expression::{Expression, Node, Operator, Reference, Type, type_of};
@@ -32,6 +34,13 @@ pub struct BranchBuilder<'a> {
     /// Bits of number lines that are followed already, by the names that points give them.
     number_bits: HashMap<String, BitSource>,
     tick: Nanos,
+    /// The step of the recording's own times.
+    line_tick: Nanos,
+    scan: Option<ReadingTimes>,
+    /// Number lines that are read by the scan already.
+    scanned_numbers: HashMap<String, NumberSource>,
+    /// Inputs past the scan, as they are between two scans.
+    past_scan: HashMap<Reference, BitSource>,
     /// The numbers of the branch that some block reads.
     read: HashSet<NumberSource>,
 }
@@ -46,8 +55,8 @@ pub const RAW: &str = "raw";
 const NOWHERE: BitSource = BitSource::Line(usize::MAX);
 
 impl<'a> BranchBuilder<'a> {
-    /// A branch over lines; `tick` is the step of their times.
-    pub fn new(bound: BoundLines<'a>, tick: Nanos) -> Self {
+    /// A branch over lines; `tick` is the step of their times, and `scan` when a controller sees them.
+    pub fn new(bound: BoundLines<'a>, tick: Nanos, scan: Option<ReadingTimes>) -> Self {
         Self {
             branch: ProgramBranch::default(),
             owner: 0,
@@ -55,7 +64,12 @@ impl<'a> BranchBuilder<'a> {
             columns: HashMap::new(),
             bound,
             number_bits: HashMap::new(),
-            tick,
+            // What is read by a scan is no finer than the scan.
+            tick: scan.map_or(tick, |scan| tick.max(scan.period)),
+            line_tick: tick,
+            scan,
+            scanned_numbers: HashMap::new(),
+            past_scan: HashMap::new(),
             read: HashSet::new(),
         }
     }
@@ -95,8 +109,61 @@ impl<'a> BranchBuilder<'a> {
         self.bound.levels.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
     }
 
-    /// Where to read a number line of the recording.
-    pub fn number_line(&self, line: &LineName) -> NumberSource {
+    /// Where to read a line as a controller sees it: at scans, where there are any.
+    pub fn seen_line(&mut self, line: &LineName) -> BitSource {
+        let source = self.line(line);
+        self.seen(line.name.clone(), source)
+    }
+
+    /// Where to read a bit at scans, where there are any.
+    pub fn seen(&mut self, line: String, source: BitSource) -> BitSource {
+        let Some(times) = self.scan else { return source };
+        let settings = InputSettings { on_while_high: true, scan: Some(times), debounce: Settings::Pass };
+        self.inner(Operation::Input { line, source, settings })
+    }
+
+    /// Remembers where an input past the scan is as it is; gives where others see it.
+    pub fn past_scan(&mut self, name: Reference, source: BitSource) -> BitSource {
+        self.past_scan.insert(name.clone(), source);
+        self.seen(name.to_string(), source)
+    }
+
+    /// A pulse of one scan at each rising edge, those of no width among them; as it is where there is no scan.
+    pub fn for_one_scan(&mut self, of: BitSource) -> BitSource {
+        let Some(times) = self.scan else { return of };
+        self.inner(Operation::OneShot { of, rising: true, width: times.period })
+    }
+
+    /// When a controller reads, where it does so by a scan.
+    pub fn scan(&self) -> Option<ReadingTimes> {
+        self.scan
+    }
+
+    /// The step of the recording's own times, whatever the scan.
+    pub fn line_tick(&self) -> Nanos {
+        self.line_tick
+    }
+
+    /// Where to read a bit whose edges count past the scan.
+    pub fn counted_past_scan(&mut self, bit: &FieldExpression) -> BitSource {
+        let past = bit.expression.as_name().and_then(|name| self.past_scan.get(name).copied());
+        past.unwrap_or_else(|| self.counted(bit))
+    }
+
+    /// Where to read a number line of the recording: at scans, where there are any.
+    pub fn number_line(&mut self, line: &LineName) -> NumberSource {
+        let of = self.number_line_itself(line);
+        let Some(times) = self.scan else { return of };
+        if let Some(source) = self.scanned_numbers.get(&line.name) {
+            return *source;
+        }
+        let source = self.inner_reading(Operation::NumberScan { of, times });
+        self.scanned_numbers.insert(line.name.clone(), source);
+        self.read.insert(source);
+        source
+    }
+
+    fn number_line_itself(&self, line: &LineName) -> NumberSource {
         NumberSource::Line(self.bound.numbers.get(&line.name).copied().unwrap_or(usize::MAX))
     }
 
@@ -253,7 +320,9 @@ impl<'a> BranchBuilder<'a> {
             Operator::AtMost => (above, true),
             _ => return None,
         };
-        Some((name.clone(), elapsed::Bound { from: Nanos(cast::u64_from_f64(from)), inverted }))
+        let from = Nanos(cast::u64_from_f64(from));
+        let seen_after = self.scan.map_or(from, |scan| scan.whole(from));
+        Some((name.clone(), elapsed::Bound { from, seen_after, inverted }))
     }
 
     /// Where to read any part of an expression; operations are blocks.

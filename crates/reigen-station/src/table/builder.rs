@@ -103,6 +103,36 @@ impl<'a> Builder<'a> {
         }
     }
 
+    /// When a point is shown that works past the scan: `scan = false`.
+    pub fn past_scan(&mut self, scan: &Option<Spanned<bool>>) -> Option<ReadingTimes> {
+        let key = scan.as_ref()?;
+        if self.scan.is_none() {
+            let message = "`scan` needs [scan]: add it with period = \"10 ms\", or remove `scan`".to_owned();
+            self.refuse(key.span(), StationErrorKind::File(message));
+        }
+        self.scan.filter(|_| !*key.get_ref())
+    }
+
+    /// A time that something takes: under a scan it begins and ends at scans, so whole periods.
+    pub fn takes(&self, time: Nanos) -> Nanos {
+        self.scan.map_or(time, |scan| scan.whole(time))
+    }
+
+    /// The same of a time that must be above zero.
+    pub fn takes_above_zero(&mut self, time: &Spanned<TimeText>) -> Option<Nanos> {
+        self.above_zero(time).map(|time| self.takes(time))
+    }
+
+    /// A step at which something reads, above zero: under a scan it must be whole periods.
+    pub fn step(&mut self, time: &Spanned<TimeText>) -> Option<Nanos> {
+        let step = self.above_zero(time)?;
+        let Some(scan) = self.scan.filter(|scan| scan.whole(step) != step) else { return Some(step) };
+        let nearest = scan.whole(step);
+        let message = format!("under [scan] this is whole periods of {}: such as \"{nearest}\"", scan.period);
+        self.refuse(time.span(), StationErrorKind::File(message));
+        None
+    }
+
     /// A time that must be above zero.
     pub fn above_zero(&mut self, time: &Spanned<TimeText>) -> Option<Nanos> {
         let TimeText(nanos) = *time.get_ref();

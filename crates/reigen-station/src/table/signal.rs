@@ -5,10 +5,8 @@ use super::builder::Builder;
 use super::{FieldExpression, LineName};
 use crate::spanned::Spanned;
 use reigen_core::block::BitSource;
-use reigen_core::condition::debounce::{ReadingTimes, Settings};
-use reigen_core::condition::input::InputSettings;
+use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::logic::expression::{self, Span};
-use reigen_core::program::Operation;
 
 /// A signal of two levels by its name: a bit of points where all that it names are points, else a line.
 #[derive(Debug)]
@@ -55,12 +53,12 @@ impl Signal {
     /// Where to read it as a controller sees it: a line with the scan, where there is one.
     pub fn compile(&self, scan: Option<ReadingTimes>, branch: &mut BranchBuilder<'_>) -> BitSource {
         if let Some(bit) = self.expression() {
-            return branch.counted(bit);
+            return if scan.is_some() { branch.counted(bit) } else { branch.counted_past_scan(bit) };
         }
-        let line = branch.line(&self.line);
-        let Some(_) = scan else { return line };
-        let settings = InputSettings { on_while_high: true, scan, debounce: Settings::Pass };
-        branch.inner(Operation::Input { line: self.line.name.clone(), source: line, settings })
+        match scan {
+            Some(_) => branch.seen_line(&self.line),
+            None => branch.line(&self.line),
+        }
     }
 
     /// Where to read the line as it is, where it is one.

@@ -163,9 +163,15 @@ pub(crate) struct CaptureOptions {
     /// Prescaler of the timer
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) prescale: u32,
+    /// Prescaler as a register has it that holds N for a division by N + 1
+    #[arg(long, value_name = "N", conflicts_with = "prescale", value_parser = clap::value_parser!(u32).range(..u32::MAX as i64))]
+    pub(crate) divider_register: Option<u32>,
     /// Number of bits of the timer
     #[arg(long, value_name = "N", default_value_t = 16, value_parser = clap::value_parser!(u32).range(1..=63))]
     pub(crate) bits: u32,
+    /// Count at which the timer begins anew, in place of --bits
+    #[arg(long, value_name = "N", conflicts_with = "bits", value_parser = clap::value_parser!(u64).range(1..1 << 53))]
+    pub(crate) reload: Option<u64>,
     /// True frequency to compare with
     #[arg(long, value_name = "FREQUENCY")]
     pub(crate) reference: Option<Hertz>,

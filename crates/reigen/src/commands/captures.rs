@@ -20,8 +20,10 @@ pub(crate) fn run(file: &Path, arguments: &CaptureOptions, out: &mut Out) -> Res
             help: "how many pulses one revolution gives".to_owned(),
         });
     }
-    let timer = Timer { clock: arguments.clock, prescale: arguments.prescale, bits: arguments.bits };
-    let counts = reigen_io::captures::read(file, timer.bits)
+    let prescale = arguments.divider_register.map_or(arguments.prescale, |register| register.saturating_add(1));
+    let most = arguments.reload.unwrap_or(Timer::most_of_bits(arguments.bits));
+    let timer = Timer { clock: arguments.clock, prescale, most };
+    let counts = reigen_io::captures::read(file, timer.most)
         .map_err(|error| Failure::Usage { message: error.to_string(), help: error.help().to_owned() })?;
     let told = tell(&timer, &counts, arguments);
     match arguments.json {

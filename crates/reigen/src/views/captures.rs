@@ -55,11 +55,11 @@ pub(crate) fn print(
     out: &mut Out,
 ) -> Result<(), Failure> {
     out.line(format!(
-        "{}: {}, tick {}, {} bits: periods up to {} without wrapping twice",
+        "{}: {}, tick {}, {}: periods up to {} without wrapping twice",
         file.display(),
         counted(counts as u64, "capture"),
         engineering(told.tick_s, "s"),
-        arguments.bits,
+        arguments.reload.map_or(format!("{} bits", arguments.bits), |reload| format!("from {reload} back to 0")),
         engineering(told.longest_period_s, "s"),
     ))?;
     let readings = &told.captured.readings;
@@ -92,6 +92,15 @@ pub(crate) fn print(
         let shown = |hertz: f64| resolved(hertz, Some(resolution));
         let rpm = told.mean_rpm.map_or(String::new(), |rpm| format!(", {} rpm", significant(rpm)));
         out.line(format!("mean {} Hz{rpm}, from {} to {} Hz", shown(mean), shown(least), shown(most)))?;
+    }
+    if let Some(jitter) = told.captured.jitter_s {
+        out.line(format!("jitter {} (standard deviation of the periods)", engineering(jitter, "s")))?;
+    }
+    if told.captured.doubled > 0 {
+        out.line(format!(
+            "→ {} twice as long as most: a capture between may have been missed, or a mark is missing",
+            counted(told.captured.doubled, "period")
+        ))?;
     }
     out.line(format!("the timer wrapped {}", counted(told.captured.wraps, "time")))?;
     if told.captured.equal_neighbours > 0 {

@@ -96,11 +96,13 @@ const CASES: &[Case] = &[
     },
     Case {
         command: "captures",
-        asked: "w/captures.csv --clock 48MHz --prescale 480",
+        asked: "w/captures.csv --clock 48MHz",
         options: &[
             ("--clock", "24MHz"),
             ("--prescale", "240"),
             ("--bits", "32"),
+            ("--divider-register", "239"),
+            ("--reload", "65535"),
             ("--reference", "39Hz"),
             ("--pulses-per-rev", "6"),
             ("--json", ""),

@@ -178,7 +178,7 @@ fn what_cannot_be_measured_is_refused_with_place_and_remedy() {
     place.write("c.csv", "count\n1\n70000\n");
     let said = place.reigen("rate --captures c.csv --clock 1MHz");
     assert!(
-        said.code == 2 && said.stderr.contains("c.csv:3: 70000 does not fit a timer of 16 bits"),
+        said.code == 2 && said.stderr.contains("c.csv:3: 70000 does not fit the timer, which counts to 65535"),
         "{}",
         said.stderr
     );

@@ -78,6 +78,11 @@ impl Settings {
 
     /// The running form of these settings.
     pub fn start(self) -> Box<dyn Debounce> {
+        self.start_from(Nanos(0))
+    }
+
+    /// The same, its own readings counted from a time: that of the first scan.
+    pub fn start_from(self, phase: Nanos) -> Box<dyn Debounce> {
         let none = Nanos(0);
         match self {
             Settings::Pass => Box::new(Pass),
@@ -89,7 +94,7 @@ impl Settings {
             Settings::Stable(times) => Box::new(BurstRule::new(Box::new(Stable::new(times)), times.on.max(times.off))),
             Settings::Lockout(times) => Box::new(Lockout::new(times)),
             Settings::Sampled { every, count } => {
-                let times = ReadingTimes { period: every, phase: Nanos(0), catch: false };
+                let times = ReadingTimes { period: every, phase, catch: false };
                 let held = Nanos(every.0.saturating_mul(count.saturating_sub(1)));
                 let read = LineReader::new(times, Box::new(Stable::longer_than(held)));
                 Box::new(BurstRule::new(Box::new(read), Nanos(every.0.saturating_mul(count))))
@@ -106,6 +111,17 @@ impl Settings {
 pub trait Debounce: Send {
     /// Takes the first known state of the input, which is the first state of the output.
     fn start(&mut self, on: bool);
+
+    /// The same, known since a time; gives when the output starts, or `None` where only a later reading tells.
+    fn start_at(&mut self, since: Nanos, on: bool) -> Option<Nanos> {
+        self.start(on);
+        Some(since)
+    }
+
+    /// When the output started and with which state, where a reading told that.
+    fn first_level(&self) -> Option<(Nanos, bool)> {
+        None
+    }
 
     /// Takes the input's edges up to `until`, all known now; appends the output's changes before it.
     fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger);

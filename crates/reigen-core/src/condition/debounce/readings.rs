@@ -23,7 +23,12 @@ impl ReadingTimes {
     /// The first reading at or after a time.
     pub fn at_or_after(self, time: Nanos) -> Nanos {
         let since = time.saturating_sub(self.phase).0;
-        self.phase + Nanos(since.div_ceil(self.period.0) * self.period.0)
+        self.phase + Nanos(since.div_ceil(self.period.0).saturating_mul(self.period.0))
+    }
+
+    /// A time that begins at a reading and is over at one: whole periods.
+    pub fn whole(self, time: Nanos) -> Nanos {
+        Nanos(time.0.div_ceil(self.period.0).saturating_mul(self.period.0))
     }
 }
 
@@ -34,6 +39,8 @@ impl ReadingTimes {
 /// but one, and its end at the reading after, together with what came while it was held.
 pub struct LineReader {
     times: ReadingTimes,
+    /// Whether it takes the level at its first reading for the starting one; else the first known level is that.
+    starts_at_reading: bool,
     inner: Box<dyn Debounce>,
     /// The account of what the inner one was given.
     ledger: Ledger,
@@ -55,6 +62,10 @@ struct OwnState {
     /// The level after all edges so far, and at the last reading.
     input: bool,
     read: bool,
+    /// Whether the first reading is still to come, where that gives the starting level.
+    fresh: bool,
+    /// The level at the first reading.
+    first: Option<(Nanos, bool)>,
     /// Whether the last reading was a caught pulse's level.
     held: bool,
     /// Edges since the last reading, those before the counts began too.
@@ -72,7 +83,25 @@ struct OwnState {
 impl LineReader {
     /// Readings before `inner`.
     pub fn new(times: ReadingTimes, inner: Box<dyn Debounce>) -> Self {
-        Self { times, inner, ledger: Ledger::default(), changes: Vec::new(), state: OwnState::default() }
+        let state = OwnState::default();
+        Self { times, starts_at_reading: false, inner, ledger: Ledger::default(), changes: Vec::new(), state }
+    }
+
+    /// The readings of a scan: its first one takes the level as it is, without an edge.
+    pub fn of_scan(times: ReadingTimes, inner: Box<dyn Debounce>) -> Self {
+        Self { starts_at_reading: true, ..Self::new(times, inner) }
+    }
+
+    /// The first reading of a scan: what came before it is missed.
+    fn first_reading(&mut self, time: Nanos, ledger: &mut Ledger) {
+        ledger.account.rejected.missed += self.state.group.count;
+        ledger.tell(&self.state.group.times, time, Rule::Missed, false);
+        self.state.group.clear();
+        self.state.edges = 0;
+        self.state.fresh = false;
+        self.state.read = self.state.input;
+        self.state.first = Some((time, self.state.input));
+        self.inner.start(self.state.input);
     }
 
     fn take(&mut self, edge: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
@@ -97,6 +126,9 @@ impl LineReader {
     /// Reads the line at `time`.
     fn reading(&mut self, time: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
         self.state.due = None;
+        if self.state.fresh {
+            return self.first_reading(time, ledger);
+        }
         let caught =
             self.times.catch && !self.state.held && self.state.input == self.state.read && self.state.edges >= 2;
         let seen = caught || self.state.input != self.state.read;
@@ -145,6 +177,9 @@ impl LineReader {
 
     /// Gives the inner one the changes so far, and enters what it made of them.
     fn pass_on(&mut self, until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
+        if self.state.fresh {
+            return;
+        }
         if ledger.wants_verdicts() && self.ledger.verdicts.is_none() {
             self.ledger.verdicts = Some(Vec::new());
         }
@@ -178,6 +213,20 @@ impl Debounce for LineReader {
         self.inner.start(on);
     }
 
+    fn start_at(&mut self, since: Nanos, on: bool) -> Option<Nanos> {
+        if !self.starts_at_reading {
+            self.start(on);
+            return Some(since);
+        }
+        (self.state.input, self.state.read, self.state.fresh) = (on, on, true);
+        self.state.due = Some(self.times.at_or_after(since));
+        None
+    }
+
+    fn first_level(&self) -> Option<(Nanos, bool)> {
+        self.state.first
+    }
+
     fn work(&mut self, edges: &[Nanos], until: Nanos, output: &mut Vec<Nanos>, ledger: &mut Ledger) {
         ledger.account.raw_edges += edges.len() as u64;
         edges.iter().for_each(|&edge| self.take(edge, output, ledger));
@@ -189,12 +238,14 @@ impl Debounce for LineReader {
     }
 
     fn pending(&self) -> u64 {
-        self.inner.pending() + self.open()
+        if self.state.fresh { 0 } else { self.inner.pending() + self.open() }
     }
 
     fn surely(&self) -> Rejected {
         let inner = self.inner.surely();
-        Rejected { missed: inner.missed + self.state.group.count - self.open(), ..inner }
+        // What comes before the first reading of a scan is missed.
+        let missed = if self.state.fresh { self.state.group.count } else { self.state.group.count - self.open() };
+        Rejected { missed: inner.missed + missed, ..inner }
     }
 
     fn undecided_since(&self) -> Option<Nanos> {
