@@ -31,6 +31,12 @@ impl BitColumn {
         self.level.map(|level| level ^ (self.toggles.len() % 2 == 1))
     }
 
+    /// The level at a time within the window, after all toggles up to it.
+    pub fn level_at(&self, time: Nanos) -> Option<bool> {
+        let passed = self.toggles.partition_point(|toggle| *toggle <= time);
+        self.level.map(|level| level ^ !passed.is_multiple_of(2))
+    }
+
     /// The times at which the level rises.
     pub fn rising(&self) -> impl Iterator<Item = Nanos> + '_ {
         let first = usize::from(self.level == Some(true));

@@ -162,6 +162,8 @@ pub enum Operation {
         settings: hold::Settings,
         /// Where the number is.
         of: NumberSource,
+        /// Where it is told that the number is in fault.
+        fault: Option<BitSource>,
         /// Where the bit is.
         at: BitSource,
     },
@@ -171,6 +173,8 @@ pub enum Operation {
         unit: String,
         /// Where the number is.
         of: NumberSource,
+        /// Where it is told that the number is in fault.
+        fault: Option<BitSource>,
         /// Where the bit is.
         while_on: BitSource,
     },
@@ -424,8 +428,8 @@ impl Operation {
             Self::Width { settings, raw, formula } => Width::new(settings, raw, formula).into(),
             Self::Scaled { of, scaling } => Scaled::new(of, scaling).into(),
             Self::Analog { settings, of, recorded } => Analog::new(settings, of, recorded).into(),
-            Self::Hold { settings, of, at } => Hold::new(settings, of, at).into(),
-            Self::Stats { unit, of, while_on } => Stats::new(unit, of, while_on).into(),
+            Self::Hold { settings, of, fault, at } => Hold::new(settings, of, fault, at).into(),
+            Self::Stats { unit, of, fault, while_on } => Stats::new(unit, of, fault, while_on).into(),
             Self::Delay { from, to } => Delay::new(from, to).into(),
             Self::NumberBit { of, bit } => NumberBit::new(of, bit).into(),
             Self::Register { settings, sources } => Register::new(settings, sources).into(),

@@ -41,7 +41,7 @@ pub struct HoldSummary {
     pub max: Option<f64>,
     /// The greatest less the least.
     pub spread: Option<f64>,
-    /// Edges at which the number had no value.
+    /// Edges at which the number had no value, or was in fault.
     pub without_value: u64,
 }
 
@@ -49,6 +49,8 @@ pub struct HoldSummary {
 pub struct Hold {
     settings: Settings,
     of: NumberSource,
+    /// Whether the number is in fault, where its point tells.
+    fault: Option<BitSource>,
     at: BitSource,
     state: State,
 }
@@ -61,9 +63,9 @@ pub struct State {
 }
 
 impl Hold {
-    /// Holds a number at the edges of a bit.
-    pub fn new(settings: Settings, of: NumberSource, at: BitSource) -> Self {
-        Self { settings, of, at, state: State::default() }
+    /// Holds a number at the edges of a bit, unless it is in fault there.
+    pub fn new(settings: Settings, of: NumberSource, fault: Option<BitSource>, at: BitSource) -> Self {
+        Self { settings, of, fault, at, state: State::default() }
     }
 
     /// What it has held.
@@ -87,12 +89,14 @@ impl Block for Hold {
         let ([column], Some(of)) = (outputs.readings, inputs.reading(self.of)) else { return };
         let at = inputs.bit(self.at);
         let Some(mut level) = at.level else { return };
+        let fault = self.fault.map(|source| inputs.bit(source));
         for &edge in &at.toggles {
             level = !level;
             if !(if level { self.settings.edges.rising } else { self.settings.edges.falling }) {
                 continue;
             }
-            match of.at(edge).filter(|value| value.is_finite()) {
+            let in_fault = fault.is_some_and(|fault| fault.level_at(edge) == Some(true));
+            match of.at(edge).filter(|value| value.is_finite() && !in_fault) {
                 Some(value) => {
                     self.state.held.take(value);
                     show(column, edge, value);

@@ -5,6 +5,8 @@ pub mod bit;
 pub mod delay;
 pub mod distribution;
 pub mod hold;
+#[cfg(test)]
+mod measured_tests;
 pub mod over_time;
 pub mod register;
 pub mod sample_rate;

@@ -162,6 +162,8 @@ pub struct State {
     /// Resets and wraps before the counts were begun anew.
     earlier: (i64, i64),
     parts: (Option<f64>, Option<f64>),
+    /// A new start of the count that the next window is to show.
+    restart_at: Option<Nanos>,
 }
 
 impl Register {
@@ -254,7 +256,11 @@ fn steps(column: &ReadingColumn) -> std::iter::Peekable<impl Iterator<Item = (Na
 }
 
 impl Block for Register {
-    fn work(&mut self, _window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
+    fn work(&mut self, window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
+        if let (Some(at), Some(count)) = (self.state.restart_at.take(), outputs.counts.first_mut()) {
+            count.set(at.max(window.from), 0);
+            outputs.readings.iter_mut().for_each(|value| value.set(at.max(window.from), 0.0));
+        }
         let Some(low) = inputs.reading(self.sources.low) else { return };
         let joined = match self.sources.high {
             None => None,
@@ -279,8 +285,9 @@ impl Block for Register {
         sink.extend(steps.map(|(&time, &value)| (time, EventKind::Value(value))));
     }
 
-    fn start_counting(&mut self, _from: Nanos) {
+    fn start_counting(&mut self, from: Nanos) {
         let state = &mut self.state;
+        (state.count, state.restart_at) = (0, state.last.map(|_| from));
         (state.samples, state.ignored, state.first_ignored) = (0, 0, None);
         state.earlier = (state.resets, state.wraps);
     }

@@ -34,6 +34,8 @@ pub struct StatsSummary {
 pub struct Stats {
     unit: String,
     of: NumberSource,
+    /// Whether the number is in fault, where its point tells.
+    fault: Option<BitSource>,
     while_on: BitSource,
     state: State,
 }
@@ -67,9 +69,9 @@ impl Measured {
 }
 
 impl Stats {
-    /// A number, measured while a bit is on whose source must have settled each instant.
-    pub fn new(unit: String, of: NumberSource, while_on: BitSource) -> Self {
-        Self { unit, of, while_on, state: State::default() }
+    /// A number, measured while a bit is on whose source must have settled each instant; where it is in fault it is left out.
+    pub fn new(unit: String, of: NumberSource, fault: Option<BitSource>, while_on: BitSource) -> Self {
+        Self { unit, of, fault, while_on, state: State::default() }
     }
 
     /// What the number did.
@@ -117,13 +119,22 @@ impl Block for Stats {
         if let Some(mut on) = bit.level {
             let (mut toggles, mut steps) = (bit.toggles.iter().peekable(), of.times.iter().zip(&of.values).peekable());
             let mut value = of.before;
+            let fault = self.fault.map(|source| inputs.bit(source));
+            let mut faults = fault.map(|fault| fault.toggles.as_slice()).unwrap_or_default().iter().peekable();
             // The first level stands from its own time on.
             let first = (bit.since >= window.from && on && !self.state.on).then_some(bit.since);
             let mut first = first.into_iter().peekable();
             loop {
-                let next = [first.peek().copied(), toggles.peek().map(|at| **at), steps.peek().map(|(at, _)| **at)];
+                let next = [
+                    first.peek().copied(),
+                    toggles.peek().map(|at| **at),
+                    steps.peek().map(|(at, _)| **at),
+                    faults.peek().map(|at| **at),
+                ];
                 let Some(at) = next.into_iter().flatten().min() else { break };
                 first.next_if_eq(&at);
+                while faults.next_if(|fault| **fault == at).is_some() {}
+                let in_fault = fault.is_some_and(|fault| fault.level_at(at) == Some(true));
                 while toggles.next_if(|toggle| **toggle == at).is_some() {
                     on = !on;
                 }
@@ -131,7 +142,7 @@ impl Block for Stats {
                     value = Some(step);
                 }
                 if at >= bit.since {
-                    self.instant(at, on, value, outputs.readings);
+                    self.instant(at, on, value.filter(|_| !in_fault), outputs.readings);
                 }
             }
         }

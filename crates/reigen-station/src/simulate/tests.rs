@@ -366,3 +366,116 @@ fn a_judgement_of_a_wheel_names_the_marks_that_were_not_seen() {
     assert!(judged.differences[0].starts_with("10 too few, at 0.18"), "{:?}", judged.differences);
     assert!(judged.differences[1].contains(&format!("{glitches} short pulses were on the wire, at ")), "{judged:?}");
 }
+
+/// All samples of the first line of a scenario, its start first, and what really happened.
+fn samples(source: &str) -> (Vec<(u64, f64)>, TruthFile) {
+    let scenario = parse(source).unwrap();
+    let mut simulation = Simulation::new(&scenario, 1, scenario.duration);
+    let number = |value: &Value| match value {
+        Value::Number(number) => *number,
+        other => panic!("{other:?} is not a number"),
+    };
+    let start = (0, number(&simulation.start()[0]));
+    let changes =
+        simulation.by_ref().filter(|change| change.line == 0).map(|change| (change.time.0, number(&change.value)));
+    let all = std::iter::once(start).chain(changes).collect();
+    (all, simulation.truth())
+}
+
+#[test]
+fn a_register_shows_the_marks_that_have_passed_and_wraps_and_restarts() {
+    // Ten revolutions a second, six pulses each, from standstill at full speed after a second.
+    let scenario = |more: &str| {
+        format!(
+            "duration = '10 s'\n[shaft.s]\nspeed = [{{ for = '1 s', to_rpm = 600 }}, {{ for = '9 s', to_rpm = 600 }}]\n\
+             [register.m]\nline = 'M'\nshaft = 's'\npulses_per_rev = 6\nevery = '500 ms'\n{more}"
+        )
+    };
+    let (plain, truth) = samples(&scenario("bits = 32"));
+    assert_eq!(plain.len(), 21, "a sample each half second");
+    assert!(plain.windows(2).all(|pair| pair[0].1 <= pair[1].1), "it counts up");
+    let counts = plain.last().unwrap().1;
+    assert!((565.0..=570.0).contains(&counts), "30 in the first second and 60 in each of nine: {counts}");
+    let Truth::Register { counts: told, restarts: 0, .. } = &truth.sources["m"] else { panic!("{truth:?}") };
+    assert_eq!(*told as f64, counts);
+    let (wrapped, _) = samples(&scenario("bits = 8\nstart = 250"));
+    for ((_, plain), (_, wrapped)) in plain.iter().zip(&wrapped) {
+        assert_eq!((plain + 250.0) % 256.0, *wrapped);
+    }
+    let (restarted, truth) = samples(&scenario("bits = 32\nrestarts_at = ['3.2 s', '7 s']"));
+    let Truth::Register { counts: told, restarts: 2, .. } = &truth.sources["m"] else { panic!("{truth:?}") };
+    assert_eq!(*told as f64, counts, "what really was counted is the same");
+    let falls: Vec<u64> = restarted.windows(2).filter(|pair| pair[1].1 < pair[0].1).map(|pair| pair[1].0).collect();
+    assert_eq!(falls, [3_500_000_000, 7_000_000_000], "seen at the next sample");
+}
+
+#[test]
+fn a_port_shows_its_switches_at_the_next_sample_and_a_set_value_steps() {
+    let (port, truth) = samples(
+        "duration = '1 s'\n[port.p]\nline = 'P'\nevery = '100 ms'\npoints = ['ready', '-', 'fault']\n\
+         presses = [{ point = 'ready', at = '150 ms', for = '500 ms' }, { point = 'fault', at = '310 ms', for = '40 ms' }, \
+         { point = 'fault', at = '390 ms', for = '20 ms' }]",
+    );
+    let at = |time: u64, value: u64| (time * 1_000_000, value as f64);
+    // The first fault comes and goes between two samples, the second is seen at 400 ms.
+    assert_eq!(port, [at(0, 0), at(200, 1), at(400, 5), at(500, 1), at(700, 0)]);
+    let judge = |line: &str, rises: &[u64]| {
+        let rises: Vec<Nanos> = rises.iter().map(|at| Nanos(at * 1_000_000)).collect();
+        truth.judge(line, &rises, Origin(0)).map(|told| (told.counted, told.really, told.differences.len()))
+    };
+    assert_eq!(judge("P.0", &[200]), Some((Some(1), Some(1), 0)));
+    assert_eq!(judge("P.2", &[400]), Some((Some(1), Some(2), 1)), "one was missed");
+    assert_eq!(judge("P.7", &[]), None);
+    let (set, truth) = samples(
+        "duration = '1 s'\n[set_value.v]\nline = 'V'\nfrom = 2.5\nsteps = [{ at = '100 ms', to = 4 }, { at = '600 ms', to = -1 }]",
+    );
+    assert_eq!(set, [(0, 2.5), (100_000_000, 4.0), (600_000_000, -1.0)]);
+    let Truth::Analog { values, .. } = &truth.sources["v"] else { panic!("{truth:?}") };
+    assert_eq!(values.iter().map(|at| at.value).collect::<Vec<_>>(), [2.5, 2.5, 4.0, 4.0, -1.0]);
+}
+
+#[test]
+fn a_register_is_judged_by_its_counts() {
+    let (_, truth) = samples(
+        "duration = '2 s'\n[shaft.s]\nspeed = [{ for = '2 s', to_rpm = 600 }]\n\
+         [register.m]\nline = 'M'\nshaft = 's'\npulses_per_rev = 6\nevery = '100 ms'",
+    );
+    let Truth::Register { counts, .. } = truth.sources["m"] else { panic!("{truth:?}") };
+    let really = counts as i64;
+    for (counted, differences) in [(really, 0), (really - 1, 1), (really + 256, 1)] {
+        let told = truth.judge_register("scenario.M", counted).unwrap();
+        assert_eq!((told.counted, told.really, told.differences.len()), (Some(counted), Some(really), differences));
+    }
+    assert!(truth.judge_register("N", 0).is_none());
+}
+
+#[test]
+fn numbers_of_a_scenario_are_refused_at_their_places() {
+    let shaft = "duration = '1 s'\n[shaft.s]\nspeed = []\n";
+    let register = |more: &str| format!("{shaft}[register.m]\nline = 'M'\nshaft = 's'\npulses_per_rev = 6\n{more}");
+    let port = |more: &str| format!("duration = '1 s'\n[port.p]\nline = 'P'\nevery = '1 ms'\n{more}");
+    let set = |more: &str| format!("duration = '1 s'\n[set_value.v]\nline = 'V'\nfrom = 0\n{more}");
+    for (source, message) in [
+        (register("every = '0 s'"), "it cannot be zero"),
+        (register("every = '1 ms'\nbits = 33"), "between 1 and 32"),
+        (register("every = '1 ms'\nrestarts_at = ['2 s']"), "after the scenario's end"),
+        (register("every = '1 ms'\nrestarts_at = ['500 ms', '400 ms']"), "in the order of time"),
+        (register("every = '1 ms'").replace("'s'\npulses", "'t'\npulses"), "unknown shaft `t`"),
+        (port("points = []"), "from 1 to 32 points"),
+        (port("points = ['a', 'a']"), "listed twice"),
+        (port("points = ['a']\npresses = [{ point = 'b', at = '1 ms', for = '1 ms' }]"), "unknown point `b`"),
+        (
+            port(
+                "points = ['a']\npresses = [{ point = 'a', at = '1 ms', for = '9 ms' }, { point = 'a', at = '5 ms', for = '1 ms' }]",
+            ),
+            "before the one before it has ended",
+        ),
+        (set("steps = [{ at = '2 s', to = 1 }]"), "after the scenario's end"),
+        (set("steps = [{ at = '500 ms', to = 1 }, { at = '500 ms', to = 2 }]"), "in the order of time"),
+        (set("steps = [{ at = '500 ms', to = 1e13 }]"), "must lie between"),
+    ] {
+        let errors = parse(&source).unwrap_err();
+        assert!(errors.iter().any(|error| error.to_string().contains(message)), "{message}: {errors:?}\n{source}");
+        assert!(errors.iter().all(|error| source.get(error.span.clone()).is_some()));
+    }
+}

@@ -202,3 +202,75 @@ pub fn find_number(name: &str, recorded: &[RecordedLine]) -> Result<usize, Stati
     let names = LineNames::new(recorded);
     names.number(name).map_err(|kind| names.explained(kind))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn recorded() -> Vec<RecordedLine> {
+        let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
+        let number = |why: &str| LineKind::Number { why: why.to_owned() };
+        vec![
+            line("mill.PB", 0, LineKind::Level),
+            line("mill.STATUS", 1, number("a number")),
+            line("mill.left.HALL", 2, LineKind::Level),
+            line("mill.right.HALL", 3, LineKind::Level),
+            line("TENSION", 4, LineKind::Real),
+            line("MODE", 5, LineKind::Words { why: "words".to_owned() }),
+            line("mill.PB2", 0, LineKind::Level),
+            line("other.PB2", 0, LineKind::Level),
+        ]
+    }
+
+    /// What a name means, in a word.
+    fn meant(name: &str) -> String {
+        let recorded = recorded();
+        match LineNames::new(&recorded).level_or_bit(name) {
+            Ok(LevelOrBit::Level(signal)) => format!("level {signal}"),
+            Ok(LevelOrBit::BitOfNumber { number, signal, bit }) => format!("bit {bit} of {number}, {signal}"),
+            Err(kind) => kind.to_string(),
+        }
+    }
+
+    #[test]
+    fn a_name_is_a_line_or_a_bit_of_a_number() {
+        for (name, wanted) in [
+            ("PB", "level 0"),
+            ("mill.PB", "level 0"),
+            ("left.HALL", "level 2"),
+            // One signal under two names is no doubt.
+            ("PB2", "level 0"),
+            ("STATUS.0", "bit 0 of STATUS, 1"),
+            ("mill.STATUS.63", "bit 63 of mill.STATUS, 1"),
+            ("STATUS.64", "`STATUS` has no bit 64: its bits are 0 to 63"),
+            ("TENSION.3", "bit 3 of TENSION, 4"),
+            ("TENSION (N)", "the line `TENSION (N)` is a real number, but an input needs a line with two levels"),
+            ("HALL", "`HALL` fits more than one line: `mill.left.HALL` or `mill.right.HALL`"),
+            ("NIX", "the recording has no line `NIX`"),
+            ("NIX.3", "the recording has no line `NIX.3`"),
+            ("STATUS.x", "the recording has no line `STATUS.x`"),
+        ] {
+            assert_eq!(meant(name), wanted, "{name}");
+        }
+        // A line of levels has no bits, and a number is no level.
+        assert!(meant("PB.0").contains("PB"), "{}", meant("PB.0"));
+        assert!(meant("STATUS").contains("is a number") || meant("STATUS").contains("a number"), "{}", meant("STATUS"));
+        assert!(meant("MODE").contains("words"), "{}", meant("MODE"));
+    }
+
+    #[test]
+    fn numbers_are_found_as_levels_are() {
+        let recorded = recorded();
+        let names = LineNames::new(&recorded);
+        for (name, signal) in
+            [("STATUS", Some(1)), ("TENSION (N)", Some(4)), ("TENSION", Some(4)), ("PB", None), ("MODE", None)]
+        {
+            assert_eq!(names.number(name).ok(), signal, "{name}");
+        }
+        let explained = names.explained(names.level("PBX").unwrap_err());
+        assert_eq!(explained.help().as_deref(), Some("did you mean `PB`?"));
+        let explained = names.explained(names.level("hall_of_left").unwrap_err());
+        let help = explained.help().unwrap();
+        assert!(help.starts_with("lines of the recording: mill.left.HALL, mill.right.HALL, mill.PB"), "{help}");
+    }
+}

@@ -170,6 +170,11 @@ const BLOCKS: &[(&str, &str)] = &[
         "hold",
         "[analog.r]\nline = 'R0'\n[hold.x]\nof = 'r'\nat = 'a AND NOT b'\nedge = 'both'\n[logic.y]\nwhen = 'x > 4'",
     ),
+    (
+        "hold",
+        "[analog.r]\nline = 'R0'\nvalid = [2.0, 8.0]\n[hold.x]\nof = 'r'\nat = 'a'\n[stats.y]\nof = 'r'\nwhile = 'b'\n[number.n]\nof = '6 / (m - 2)'\n\
+         [counter.m]\nup = 'c'\n[hold.z]\nof = 'n'\nat = 'd'",
+    ),
     ("hold", "[counter.n]\nup = 'a'\n[hold.x]\nof = 'n'\nat = 'a'\nedge = 'falling'"),
     ("stats", "[analog.r]\nline = 'R0'\n[stats.x]\nof = 'r'\nwhile = 'a'\n[logic.y]\nwhen = 'x.max - x.min > 4'"),
     ("stats", "[analog.r]\nline = 'R0'\nvalid = [1.0, 9.0]\n[stats.x]\nof = '3.0 / (r - 2.0)'\nwhile = 'a OR b'"),

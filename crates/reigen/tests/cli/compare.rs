@@ -1,6 +1,7 @@
 //! Two runs compared.
 
 use crate::support::Place;
+use serde_json::json;
 
 /// A workshop over ten seconds, recorded twice: the second time the contact is worn, and it was pressed once more.
 fn recorded_twice() -> Place {
@@ -29,8 +30,8 @@ fn a_recording_is_the_same_as_itself_and_two_differ_where_they_do() {
     let told = place.reigen("compare station.toml old.vcd new.vcd --json");
     assert_eq!(told.code, 1, "{}", told.stderr);
     let told = told.json();
-    assert_eq!(told["points"]["presses"]["values"], serde_json::json!([4.0, 5.0]));
-    assert_eq!(told["points"]["button"]["values"], serde_json::json!([4.0, 5.0]));
+    assert_eq!(told["points"]["presses"]["values"], json!([4.0, 5.0]));
+    assert_eq!(told["points"]["button"]["values"], json!([4.0, 5.0]));
     let first = told["points"]["button"]["first_ns"].as_u64().unwrap();
     assert!((1_000_000_000..1_100_000_000).contains(&first), "the worn contact comes later, by its bounce: {first}");
     assert_eq!(told["points"]["level"]["differs"], false, "its values are the same");
@@ -72,4 +73,25 @@ fn what_cannot_be_compared_is_refused_with_its_remedy() {
         assert_eq!(told.code, 2, "{asked}: {}", told.whole());
         assert!(told.stderr.contains(said) && told.stderr.contains("help"), "{asked}: {}", told.stderr);
     }
+}
+
+#[test]
+fn a_stretch_is_compared_alone_and_points_of_one_station_are_named() {
+    let place = recorded_twice();
+    let more = place.read("station.toml") + "[output.lamp]\nwhen = 'button'\n";
+    place.write("more.toml", more);
+    let told = place.reigen("compare station.toml old.vcd --station-b more.toml");
+    assert_eq!(told.code, 0, "{}", told.whole());
+    assert!(told.stdout.contains("only in one of the stations: lamp"), "{}", told.stdout);
+    // Both were pressed alike from 2 s to 4 s, but for the bounce that the debounce removes.
+    let told = place.reigen("compare station.toml old.vcd new.vcd --from 1.5s --to 3.9s --json").json();
+    assert_eq!(told["points"]["presses"]["values"], json!([2.0, 2.0]), "{}", told["points"]);
+    assert_eq!(told["sides"][0]["duration_ns"], 2_400_000_000_u64);
+    let differs = told["points"]["button"]["differs_ns"].as_u64().unwrap();
+    assert!(differs < 100_000_000, "no longer than two bursts: {differs}");
+    // Of unequal lengths the shorter is compared, and that is told.
+    assert_eq!(place.reigen("convert old.vcd --to 6s -o half.vcd").code, 0);
+    let told = place.reigen("compare station.toml half.vcd old.vcd");
+    assert!(told.stdout.contains("not equally long"), "{}", told.stdout);
+    assert_eq!(told.code, 1, "the level has gone on rising: {}", told.stdout);
 }

@@ -19,6 +19,7 @@ mod home;
 mod language;
 mod logic;
 mod measure;
+mod numbers;
 mod options;
 #[cfg(unix)]
 mod outputs;

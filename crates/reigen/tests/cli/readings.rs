@@ -192,3 +192,32 @@ fn settings_that_cannot_work_are_found_before_they_run() {
         told["findings"].as_array().unwrap().iter().map(|finding| finding["code"].as_str().unwrap()).collect();
     assert!(codes.contains(&"stops-too-early"), "{told}");
 }
+
+#[test]
+fn captures_come_from_timers_of_all_kinds() {
+    let place = Place::new();
+    // A period of 400 ticks of a timer that begins anew after 999; one capture is missed.
+    let counts: String = [0, 400, 800, 200, 0, 400, 800, 200, 600].map(|count| format!("{count}\n")).concat();
+    place.write("c.csv", format!("count\n{counts}"));
+    let json = place.reigen("captures c.csv --clock 48MHz --divider-register 47 --reload 999 --json").json();
+    let counts: Vec<u64> =
+        json["readings"].as_array().unwrap().iter().map(|one| one["counts"].as_u64().unwrap()).collect();
+    assert_eq!(counts, [400, 400, 400, 800, 400, 400, 400, 400]);
+    assert_eq!((&json["doubled"], &json["wraps"]), (&1.into(), &3.into()));
+    assert!((json["tick_s"].as_f64().unwrap() - 1e-6).abs() < 1e-15, "48 MHz over 47 + 1");
+    let jitter = json["jitter_s"].as_f64().unwrap();
+    assert!((jitter - 400e-6 / 8f64.sqrt()).abs() < 1e-9, "{jitter}");
+    let words = place.reigen("captures c.csv --clock 1MHz --reload 999").stdout;
+    for said in ["from 999 back to 0", "jitter 141 µs", "1 period twice as long as most"] {
+        assert!(words.contains(said), "{said}: {words}");
+    }
+    for (asked, said) in [
+        ("--clock 1MHz --reload 999 --bits 10", "cannot be used with"),
+        ("--clock 1MHz --prescale 2 --divider-register 1", "cannot be used with"),
+        ("--clock 1MHz --reload 500", "800 does not fit the timer, which counts to 500"),
+        ("--clock 1MHz --reload 0", "--reload"),
+    ] {
+        let told = place.reigen(&format!("captures c.csv {asked}"));
+        assert!(told.code == 2 && told.stderr.contains(said), "{asked}: {}", told.whole());
+    }
+}

@@ -298,3 +298,33 @@ proptest! {
         prop_assert_eq!(run(None), run(Some(Vec::new())));
     }
 }
+
+#[test]
+fn the_first_scan_takes_the_level_as_it_is() {
+    let times = ReadingTimes { period: Nanos(10), phase: Nanos(5), catch: false };
+    // Since when the line is known, high or low; its edges; when the output starts, with which level, and its changes; fates.
+    type Case<'a> = (&'a str, u64, bool, &'a [u64], Option<(u64, bool)>, &'a [u64], &'a str);
+    let cases: &[Case<'_>] = &[
+        ("known before the first scan", 0, true, &[], Some((5, true)), &[], ""),
+        ("edges before it are missed", 0, false, &[1, 2, 4], Some((5, true)), &[], "mmm"),
+        ("one in its instant too", 0, false, &[5], Some((5, true)), &[], "m"),
+        ("later ones are edges", 0, false, &[2, 6], Some((5, true)), &[15], "ma"),
+        ("known between two scans it begins at the next", 17, true, &[18, 21], Some((25, true)), &[], "mm"),
+        ("and what comes after that is an edge", 17, true, &[26], Some((25, true)), &[35], "a"),
+        ("known too late it never begins", 78, true, &[79], None, &[], "m"),
+    ];
+    for (what, since, level, edges, start, output, fates) in cases {
+        let mut method = LineReader::of_scan(times, Box::new(Pass));
+        assert_eq!(method.start_at(Nanos(*since), *level), None, "{what}");
+        let mut ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
+        let (edges, mut changes) = (edges.iter().map(|at| Nanos(*at)).collect::<Vec<_>>(), Vec::new());
+        method.work(&edges, Nanos(81), &mut changes, &mut ledger);
+        assert_eq!(method.first_level(), start.map(|(at, on)| (Nanos(at), on)), "{what}");
+        assert_eq!(changes, output.iter().map(|at| Nanos(*at)).collect::<Vec<_>>(), "{what}");
+        let count = |letter: char| fates.matches(letter).count() as u64;
+        let missed = ledger.account.rejected.missed + method.surely().missed;
+        assert_eq!((ledger.account.accepted, missed), (count('a'), count('m')), "{what}");
+        assert!(ledger.account.balances(method.pending() + method.surely().missed), "{what}");
+    }
+    assert_eq!([0, 1, 10, 11].map(|time| times.whole(Nanos(time)).0), [0, 10, 10, 20]);
+}

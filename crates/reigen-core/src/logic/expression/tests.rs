@@ -240,3 +240,27 @@ fn operators_of_other_languages_are_told_by_their_form_here() {
     assert!(help.contains("[input.s1_start] with line = \"S1_START\""), "{help}");
     assert_eq!(ExpressionErrorKind::UnknownPoint("nix".to_owned(), None).help(), None);
 }
+
+proptest! {
+    #[test]
+    fn a_duration_is_the_sum_of_its_parts(parts in prop::collection::vec(prop::option::of(0..1000u32), 7), negative in any::<bool>()) {
+        let units = [("d", 86_400e9), ("h", 3_600e9), ("m", 60e9), ("s", 1e9), ("ms", 1e6), ("us", 1e3), ("ns", 1.0)];
+        let given = parts.iter().zip(units).filter_map(|(part, unit)| Some((f64::from((*part)?), unit)));
+        let given: Vec<(f64, (&str, f64))> = given.collect();
+        let text: String = given.iter().map(|(number, (unit, _))| format!("{number}{unit}")).collect();
+        let sign = if negative { "-" } else { "" };
+        let told = parse(&format!("T#{sign}{text}")).ok().and_then(|tree| tree.value(&|_| None));
+        let nanos: f64 = given.iter().map(|(number, (_, unit))| number * unit).sum();
+        let seconds = if negative { -nanos / 1e9 } else { nanos / 1e9 };
+        match (given.is_empty(), told) {
+            (true, told) => prop_assert_eq!(told, None),
+            (false, Some(Value::Real(told))) => prop_assert!((told - seconds).abs() <= 1e-12 * seconds.abs(), "{text}: {told}"),
+            (false, told) => prop_assert!(false, "{text}: {told:?}"),
+        }
+        // A unit after a finer one is no duration.
+        if given.len() > 1 {
+            let turned: String = given.iter().rev().map(|(number, (unit, _))| format!("{number}{unit}")).collect();
+            prop_assert!(parse(&format!("T#{turned}")).is_err(), "{turned}");
+        }
+    }
+}
