@@ -8,6 +8,8 @@ mod file;
 mod key_tests;
 pub mod kind;
 pub mod line_names;
+#[cfg(test)]
+mod model_tests;
 pub mod plan;
 #[cfg(test)]
 mod step_tests;
