@@ -103,7 +103,7 @@ pub fn waiting(settings: &InputSettings, on: bool, since: Nanos, time: Nanos) ->
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::condition::debounce::{HoldTimes, Ledger, LineReader, RcSettings, ReadingTimes};
+    use crate::condition::debounce::{HoldTimes, Ledger, RcSettings, ReadingTimes};
     use crate::condition::schmitt::Levels;
     use crate::units::Volts;
 
@@ -112,15 +112,11 @@ mod tests {
     /// The reason for each edge, given in milliseconds, of an input that starts off.
     fn reasons(debounce: Settings, scan: Option<ReadingTimes>, edges: &[u64], end: u64) -> Vec<String> {
         let edges: Vec<Nanos> = edges.iter().map(|&edge| Nanos(edge * MS)).collect();
-        let mut method = match scan {
-            Some(times) => Box::new(LineReader::new(times, debounce.start())),
-            None => debounce.start(),
-        };
-        let mut ledger = Ledger { verdicts: Some(Vec::new()), ..Ledger::default() };
-        method.start(false);
+        let settings = InputSettings { on_while_high: true, scan, debounce };
+        let (mut method, mut ledger) = (settings.start(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
+        method.start_at(Nanos(0), false);
         method.work(&edges, Nanos(end * MS + 1), &mut Vec::new(), &mut ledger);
         let verdicts = ledger.verdicts.unwrap();
-        let settings = InputSettings { on_while_high: true, scan, debounce };
         let of = |(number, time): (usize, &Nanos)| {
             let edge = Edge { time: *time, next: edges.get(number + 1).copied(), on: number.is_multiple_of(2) };
             explain(&settings, edge, verdicts.iter().find(|verdict| verdict.edge == *time), Origin(0))

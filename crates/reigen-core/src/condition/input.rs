@@ -54,6 +54,16 @@ pub struct InputSettings {
     pub debounce: Settings,
 }
 
+impl InputSettings {
+    /// What works the edges of the line, from its scan to its debounce.
+    pub fn start(self) -> Box<dyn Debounce> {
+        match self.scan {
+            Some(times) => Box::new(LineReader::of_scan(times, self.debounce.start_from(times.phase))),
+            None => self.debounce.start(),
+        }
+    }
+}
+
 /// What an input did.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct InputSummary {
@@ -103,12 +113,8 @@ pub struct State {
 impl Input {
     /// An input on `source`, which the station calls `line`.
     pub fn new(line: String, source: BitSource, settings: InputSettings) -> Self {
-        let debounce = match settings.scan {
-            Some(times) => Box::new(LineReader::of_scan(times, settings.debounce.start_from(times.phase))),
-            None => settings.debounce.start(),
-        };
-        let on_while_high = settings.on_while_high;
-        Self { line, source, on_while_high, debounce, ledger: Ledger::default(), started: false }
+        let InputSettings { on_while_high, .. } = settings;
+        Self { line, source, on_while_high, debounce: settings.start(), ledger: Ledger::default(), started: false }
     }
 
     /// What it did; `tally` is that of the bit.

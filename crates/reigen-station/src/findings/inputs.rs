@@ -6,7 +6,7 @@ use crate::station::{Point, Station};
 use rayon::prelude::*;
 use reigen_core::account::{Rejected, Verdict};
 use reigen_core::column::BitColumn;
-use reigen_core::condition::debounce::{Ledger, LineReader, Settings};
+use reigen_core::condition::debounce::{Ledger, Settings};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::finding::Finding;
 use reigen_core::measure::advice::{Advice, AdvisedMethod, nice_up_to};
@@ -121,7 +121,8 @@ struct Case<'a> {
     /// How often a scan alone saw it, and how often it came out.
     seen: u64,
     rises: u64,
-    /// What came out.
+    /// The state that came out first, and its changes.
+    starts_on: bool,
     output: Vec<Nanos>,
     verdicts: Vec<Verdict>,
     quiet: Nanos,
@@ -149,9 +150,8 @@ impl<'a> Case<'a> {
                 (edges.rising().count() as u64).saturating_sub(foreign)
             }
         };
-        let (output, ledger) = worked(settings, edges, until);
-        let plain = InputSettings { debounce: Settings::Pass, ..settings };
-        let seen = rises(&worked(plain, edges, until).0, edges.starts_high);
+        let (starts_on, output, ledger) = worked(settings, edges, until);
+        let (plain_starts_on, plain, _) = worked(InputSettings { debounce: Settings::Pass, ..settings }, edges, until);
         let sense = Sense { on_while_high: Some(settings.on_while_high), tick };
         let advice = advise_line(meter, &meter.clone().figures(until), kind, sense, until);
         let longest = parting::meter(edges, quiet).all().iter().map(|bursts| bursts.longest()).max();
@@ -161,8 +161,9 @@ impl<'a> Case<'a> {
             settings,
             edges,
             real,
-            seen,
-            rises: rises(&output, edges.starts_high),
+            seen: Edges { starts_high: plain_starts_on, times: &plain }.rising().count() as u64,
+            rises: Edges { starts_high: starts_on, times: &output }.rising().count() as u64,
+            starts_on,
             output,
             verdicts,
             quiet,
@@ -198,7 +199,7 @@ impl<'a> Case<'a> {
         if !self.kind.is_contact() {
             return self.interference_counted(name);
         }
-        let output = Edges { starts_high: self.edges.starts_high, times: &self.output };
+        let output = Edges { starts_high: self.starts_on, times: &self.output };
         let bursts = parting::meter(output, self.quiet);
         let in_bursts = bursts.extra_edges() + bursts.glitches.edges + bursts.dropouts.edges;
         if in_bursts == 0 || self.rises <= self.real {
@@ -284,7 +285,7 @@ impl<'a> Case<'a> {
             .collect();
         let widths: Vec<u64> =
             rejected.chunks_exact(2).filter_map(|pair| Some((*pair.get(1)? - *pair.first()?).0)).collect();
-        let accepted: Vec<u64> = Edges { starts_high: self.edges.starts_high, times: &self.output }.widths(true);
+        let accepted: Vec<u64> = Edges { starts_high: self.starts_on, times: &self.output }.widths(true);
         match (median_length(&accepted), widths.len()) {
             (Some(usual), _) => widths.iter().filter(|width| **width >= usual / 2).count() as u64,
             (None, 8..) if pulse_train::pulse_train(Edges { starts_high: false, times: &rejected }).is_some() => {
@@ -349,21 +350,13 @@ impl<'a> Case<'a> {
     }
 }
 
-/// What an input makes of edges, up to and including a time.
-fn worked(settings: InputSettings, edges: Edges<'_>, until: Nanos) -> (Vec<Nanos>, Ledger) {
-    let mut method = settings.debounce.start();
-    if let Some(times) = settings.scan {
-        method = Box::new(LineReader::new(times, method));
-    }
+/// What an input makes of edges, up to and including a time: its first state, its changes, and the fate of the edges.
+fn worked(settings: InputSettings, edges: Edges<'_>, until: Nanos) -> (bool, Vec<Nanos>, Ledger) {
+    let mut method = settings.start();
     let (mut output, mut ledger) = (Vec::new(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
-    method.start(edges.starts_high);
+    method.start_at(Nanos(0), edges.starts_high);
     method.work(edges.times, Nanos(until.0 + 1), &mut output, &mut ledger);
-    (output, ledger)
-}
-
-fn rises(output: &[Nanos], starts_on: bool) -> u64 {
-    let changes = output.len() as u64;
-    if starts_on { changes / 2 } else { changes.div_ceil(2) }
+    (method.first_level().map_or(edges.starts_high, |(_, on)| on), output, ledger)
 }
 
 #[cfg(test)]
