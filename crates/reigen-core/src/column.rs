@@ -26,6 +26,16 @@ impl BitColumn {
         self.since = since;
     }
 
+    /// Goes to a level at a time, which is its first where it has none; the same level again is no toggle.
+    #[inline]
+    pub fn set(&mut self, at: Nanos, level: bool) {
+        match self.last_level() {
+            None => self.start(at, level),
+            Some(before) if before != level => self.toggles.push(at),
+            Some(_) => {}
+        }
+    }
+
     /// The level after the window's last toggle.
     pub fn last_level(&self) -> Option<bool> {
         self.level.map(|level| level ^ (self.toggles.len() % 2 == 1))
@@ -85,6 +95,17 @@ impl<V: Copy> StepColumn<V> {
         match self.values.last_mut().filter(|_| self.times.last() == Some(&time)) {
             Some(last) => *last = value,
             None => self.push(time, value),
+        }
+    }
+
+    /// Steps to a value that is new; the same value again is no step.
+    #[inline]
+    pub fn change(&mut self, time: Nanos, value: V)
+    where
+        V: PartialEq,
+    {
+        if self.last() != Some(value) {
+            self.set(time, value);
         }
     }
 

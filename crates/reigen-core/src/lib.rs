@@ -27,6 +27,7 @@ pub mod outside_words;
 pub mod program;
 pub mod quantity;
 pub mod rate;
+pub mod spread;
 pub mod summary;
 pub mod tally;
 pub mod time;

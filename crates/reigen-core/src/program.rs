@@ -33,6 +33,7 @@ use crate::number::hold::{self, Hold};
 use crate::number::register::{self, Register};
 use crate::number::sample_rate::{self, SampleRate};
 use crate::number::scan::NumberScan;
+use crate::number::source::ValidSource;
 use crate::number::stats::{self, Stats};
 use crate::rate::meter::Rate;
 use crate::rate::settings as rate;
@@ -161,9 +162,7 @@ pub enum Operation {
         /// At which edges, and the unit.
         settings: hold::Settings,
         /// Where the number is.
-        of: NumberSource,
-        /// Where it is told that the number is in fault.
-        fault: Option<BitSource>,
+        of: ValidSource,
         /// Where the bit is.
         at: BitSource,
     },
@@ -172,9 +171,7 @@ pub enum Operation {
         /// The unit of the number.
         unit: String,
         /// Where the number is.
-        of: NumberSource,
-        /// Where it is told that the number is in fault.
-        fault: Option<BitSource>,
+        of: ValidSource,
         /// Where the bit is.
         while_on: BitSource,
     },
@@ -251,9 +248,7 @@ pub enum Operation {
         /// Its span and limits.
         settings: analog_output::Settings,
         /// Where the number is.
-        of: NumberSource,
-        /// Where it is told that the number is in fault.
-        fault: Option<BitSource>,
+        of: ValidSource,
     },
     /// Compares a number with two levels.
     Threshold {
@@ -428,13 +423,13 @@ impl Operation {
             Self::Width { settings, raw, formula } => Width::new(settings, raw, formula).into(),
             Self::Scaled { of, scaling } => Scaled::new(of, scaling).into(),
             Self::Analog { settings, of, recorded } => Analog::new(settings, of, recorded).into(),
-            Self::Hold { settings, of, fault, at } => Hold::new(settings, of, fault, at).into(),
-            Self::Stats { unit, of, fault, while_on } => Stats::new(unit, of, fault, while_on).into(),
+            Self::Hold { settings, of, at } => Hold::new(settings, of, at).into(),
+            Self::Stats { unit, of, while_on } => Stats::new(unit, of, while_on).into(),
             Self::Delay { from, to } => Delay::new(from, to).into(),
             Self::NumberBit { of, bit } => NumberBit::new(of, bit).into(),
             Self::Register { settings, sources } => Register::new(settings, sources).into(),
             Self::SampleRate { settings, count, delta } => SampleRate::new(settings, count, delta).into(),
-            Self::AnalogOutput { settings, of, fault } => AnalogOutput::new(settings, of, fault).into(),
+            Self::AnalogOutput { settings, of } => AnalogOutput::new(settings, of).into(),
             Self::Threshold { levels, of } => Threshold::new(levels, of).into(),
             Self::Logic { expression, sources } => Evaluate::new(expression, &sources).into(),
             Self::Apply { operation, operands, .. } => Apply::new(operation, operands).into(),

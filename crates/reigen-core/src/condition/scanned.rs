@@ -66,20 +66,6 @@ fn take<V: Copy>(waiting: &mut Option<(Nanos, V)>, scan: Nanos, value: V) -> Opt
     earlier.filter(|(earlier, _)| *earlier < scan)
 }
 
-fn show_bit(column: &mut BitColumn, scan: Nanos, level: bool) {
-    match column.last_level() {
-        None => column.start(scan, level),
-        Some(before) if before != level => column.toggles.push(scan),
-        Some(_) => {}
-    }
-}
-
-fn show_step<V: Copy + PartialEq>(column: &mut StepColumn<V>, scan: Nanos, value: V) {
-    if column.last() != Some(value) {
-        column.push(scan, value);
-    }
-}
-
 fn scan_bit(
     own: &BitColumn,
     times: ReadingTimes,
@@ -90,16 +76,16 @@ fn scan_bit(
     let Some(mut level) = own.level else { return };
     let first = (own.since >= window.from).then_some(own.since);
     if let Some((scan, level)) = first.and_then(|since| take(waiting, times.at_or_after(since), level)) {
-        show_bit(shown, scan, level);
+        shown.set(scan, level);
     }
     for &toggle in &own.toggles {
         level = !level;
         if let Some((scan, level)) = take(waiting, times.at_or_after(toggle), level) {
-            show_bit(shown, scan, level);
+            shown.set(scan, level);
         }
     }
     if let Some((scan, level)) = waiting.take_if(|(scan, _)| *scan < window.until) {
-        show_bit(shown, scan, level);
+        shown.set(scan, level);
     }
 }
 
@@ -112,11 +98,11 @@ fn scan_steps<V: Copy + PartialEq>(
 ) {
     for (&at, &value) in own.times.iter().zip(&own.values) {
         if let Some((scan, value)) = take(waiting, times.at_or_after(at), value) {
-            show_step(shown, scan, value);
+            shown.change(scan, value);
         }
     }
     if let Some((scan, value)) = waiting.take_if(|(scan, _)| *scan < window.until) {
-        show_step(shown, scan, value);
+        shown.change(scan, value);
     }
 }
 

@@ -3,7 +3,7 @@
 use super::expander::CHIP;
 use super::frames::{Edges, Frame, Frames, Levels, Margins};
 use crate::cast;
-use crate::rate::readings::Spread;
+use crate::spread::Spread;
 use crate::time::Nanos;
 use serde::Serialize;
 use std::collections::BTreeMap;

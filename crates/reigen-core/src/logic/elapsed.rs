@@ -53,13 +53,7 @@ impl Elapsed {
         let elapsed = self.state.since.map_or(self.state.stands_at, |since| at.saturating_sub(since));
         self.state.reached = elapsed >= self.bound.from;
         let on = self.state.reached != self.bound.inverted;
-        for column in outputs.bits.iter_mut() {
-            match column.last_level() {
-                None => column.start(at, on),
-                Some(before) if before != on => column.toggles.push(at),
-                Some(_) => {}
-            }
-        }
+        outputs.bits.iter_mut().for_each(|column| column.set(at, on));
     }
 }
 

@@ -1,8 +1,8 @@
 //! `analog_output`: a number given out as a current or a voltage.
 
-use super::hold::show;
 use super::over_time::OverTime;
-use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, Shape, keeps_state};
+use super::source::{NumberState, ValidSource, in_order};
+use crate::block::{Block, Inputs, Outputs, Shape, keeps_state};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -82,9 +82,7 @@ pub struct AnalogOutputSummary {
 /// The running form of an analog output.
 pub struct AnalogOutput {
     settings: Settings,
-    of: NumberSource,
-    /// Whether the number is in fault, where its point tells.
-    fault: Option<BitSource>,
+    of: ValidSource,
     state: State,
 }
 
@@ -101,8 +99,8 @@ pub struct State {
 
 impl AnalogOutput {
     /// Gives out a number.
-    pub fn new(settings: Settings, of: NumberSource, fault: Option<BitSource>) -> Self {
-        Self { settings, of, fault, state: State::default() }
+    pub fn new(settings: Settings, of: ValidSource) -> Self {
+        Self { settings, of, state: State::default() }
     }
 
     /// What it gave out.
@@ -121,63 +119,39 @@ impl AnalogOutput {
         }
     }
 
-    fn instant(&mut self, at: Nanos, value: Option<f64>, fault: bool, outputs: &mut Outputs<'_>) {
-        let valid = value.filter(|value| value.is_finite() && !fault);
-        // Before the first value there is nothing to give.
-        if value.is_none() && !fault {
-            return;
-        }
-        let (given, limited) = match (valid, self.settings.on_fault) {
-            (Some(value), _) => {
+    fn instant(&mut self, at: Nanos, number: NumberState, outputs: &mut Outputs<'_>) {
+        let (given, limited) = match (number, self.settings.on_fault) {
+            // Before the first value there is nothing to give.
+            (NumberState::Unknown, _) => return,
+            (NumberState::Valid(value), _) => {
                 let (given, limited) = self.settings.given(value);
                 (Some(given), limited)
             }
-            (None, OnFault::Hold) => (self.state.given, false),
-            (None, OnFault::Give(given)) => (Some(given), false),
+            (NumberState::Fault, OnFault::Hold) => (self.state.given, false),
+            (NumberState::Fault, OnFault::Give(given)) => (Some(given), false),
         };
+        let in_fault = number == NumberState::Fault;
         let on = |on: bool| on.then_some(1.0);
         self.state.limited.set(at, on(limited));
-        self.state.fault.set(at, on(valid.is_none()));
+        self.state.fault.set(at, on(in_fault));
         if let [limited_bit, fault_bit] = outputs.bits {
-            for (bit, level) in [(limited_bit, limited), (fault_bit, valid.is_none())] {
-                match bit.last_level() {
-                    None => bit.start(at, level),
-                    Some(before) if before != level => bit.toggles.push(at),
-                    Some(_) => {}
-                }
-            }
+            limited_bit.set(at, limited);
+            fault_bit.set(at, in_fault);
         }
         let Some(given) = given else { return };
         self.state.given = Some(given);
         self.state.over_time.set(at, Some(given));
         let (least, most) = self.state.range.unwrap_or((given, given));
         self.state.range = Some((least.min(given), most.max(given)));
-        outputs.readings.iter_mut().for_each(|column| show(column, at, given));
+        outputs.readings.iter_mut().for_each(|column| column.change(at, given));
     }
 }
 
 impl Block for AnalogOutput {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
-        let Some(of) = inputs.reading(self.of) else { return };
-        let fault = self.fault.map(|source| inputs.bit(source));
-        let (mut faulty, mut value) = (fault.and_then(|bit| bit.level).unwrap_or(false), of.before);
-        let first = fault.filter(|bit| bit.level == Some(true) && bit.since >= window.from).map(|bit| bit.since);
-        let mut first = first.into_iter().peekable();
-        let mut toggles = fault.map(|bit| bit.toggles.as_slice()).unwrap_or_default().iter().copied().peekable();
-        let mut steps = of.times.iter().copied().zip(of.values.iter().copied()).peekable();
-        while let Some(at) = [first.peek().copied(), toggles.peek().copied(), steps.peek().map(|(at, _)| *at)]
-            .into_iter()
-            .flatten()
-            .min()
-        {
-            first.next_if_eq(&at);
-            while toggles.next_if_eq(&at).is_some() {
-                faulty = !faulty;
-            }
-            while let Some((_, step)) = steps.next_if(|(step, _)| *step == at) {
-                value = Some(step);
-            }
-            self.instant(at, value, faulty, &mut outputs);
+        let Some(of) = self.of.view(&inputs) else { return };
+        for at in in_order(of.changes(window.from)) {
+            self.instant(at, of.at(at), &mut outputs);
         }
         self.state.until = window.until;
     }

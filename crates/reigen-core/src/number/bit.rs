@@ -1,9 +1,8 @@
 //! One bit of a number line: a port that is logged as a byte, or a status word.
 
-use crate::block::{Block, Inputs, NumberSource, Outputs, keeps_state};
+use crate::block::{Block, Inputs, NumberSource, Outputs, without_state};
 use crate::cast;
 use crate::time::Window;
-use serde::{Deserialize, Serialize};
 
 /// The highest bit of a number.
 pub const HIGHEST: u32 = 63;
@@ -14,14 +13,6 @@ pub const HIGHEST: u32 = 63;
 pub struct NumberBit {
     of: NumberSource,
     bit: u32,
-    state: State,
-}
-
-/// What it must know of the past.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct State {
-    /// The level, once there is one.
-    level: Option<bool>,
 }
 
 /// A bit of a number; `None` where that is no whole number of 64 bits.
@@ -41,7 +32,7 @@ pub fn bit_of(number: f64, bit: u32) -> Option<bool> {
 impl NumberBit {
     /// A bit of a number, counted from the lowest, which is 0.
     pub fn new(of: NumberSource, bit: u32) -> Self {
-        Self { of, bit, state: State::default() }
+        Self { of, bit }
     }
 }
 
@@ -49,17 +40,14 @@ impl Block for NumberBit {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
         let (Some(of), [column]) = (inputs.reading(self.of), outputs.bits) else { return };
         for (&at, &number) in of.times.iter().zip(&of.values) {
-            let Some(level) = bit_of(number, self.bit) else { continue };
-            match self.state.level.replace(level) {
-                None => column.start(at, level),
-                Some(before) if before != level => column.toggles.push(at),
-                Some(_) => {}
+            if let Some(level) = bit_of(number, self.bit) {
+                column.set(at, level);
             }
         }
     }
 }
 
-keeps_state!(NumberBit, State);
+without_state!(NumberBit);
 
 #[cfg(test)]
 mod tests {

@@ -1,8 +1,7 @@
 //! `delay`: how long it takes from one point to another.
 
 use super::distribution::{Bar, Distribution};
-use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
-use crate::column::BitColumn;
+use crate::block::{BitSource, Block, Inputs, Instants, Outputs, Shape, keeps_state};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -36,6 +35,10 @@ pub struct DelaySummary {
     /// How often they were how long.
     pub histogram: Vec<Bar>,
 }
+
+/// The numbers of the bits among the instants.
+const FROM: usize = 0;
+const TO: usize = 1;
 
 /// The running form: each rising edge of `to` answers the rising edge of `from` that waits.
 pub struct Delay {
@@ -81,43 +84,38 @@ impl Delay {
         let delay = at - since;
         self.state.delays.take(delay);
         self.state.last = Some(delay);
-        outputs.readings.iter_mut().for_each(|column| super::hold::show(column, at, delay.seconds()));
+        outputs.readings.iter_mut().for_each(|column| column.change(at, delay.seconds()));
     }
 
     fn ask(&mut self, at: Nanos) {
         self.state.missed += u64::from(self.state.waiting.replace(at).is_some());
     }
 
-    fn show_waiting(&self, at: Nanos, outputs: &mut Outputs<'_>) {
-        let waits = self.state.waiting.is_some();
-        outputs.bits.iter_mut().filter(|bit| bit.last_level() != Some(waits)).for_each(|bit| bit.toggles.push(at));
+    /// In one instant a waiting edge is answered first; an edge that nothing waits for answers the new one.
+    fn instant(&mut self, at: Nanos, asks: bool, answers: bool, outputs: &mut Outputs<'_>) {
+        let waited = self.state.waiting.is_some();
+        if answers && waited {
+            self.answer(at, outputs);
+        }
+        if asks {
+            self.ask(at);
+        }
+        if answers && !waited {
+            self.answer(at, outputs);
+        }
     }
 }
 
 impl Block for Delay {
-    fn work(&mut self, window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
-        let Some(start) = inputs.start([self.from, self.to]) else { return };
-        if !self.state.started {
+    fn work(&mut self, _window: Window, inputs: Inputs<'_>, mut outputs: Outputs<'_>) {
+        let instants = Instants::new(&inputs, [self.from, self.to], self.state.started);
+        let Some(mut instants) = instants else { return };
+        while let Some(at) = instants.advance() {
             self.state.started = true;
-            outputs.bits.iter_mut().for_each(|bit| bit.start(start.max(window.from), false));
-        }
-        let rising = |source| -> std::iter::Peekable<std::vec::IntoIter<Nanos>> {
-            let column: &BitColumn = inputs.bit(source);
-            column.rising().filter(|at| *at >= start).collect::<Vec<_>>().into_iter().peekable()
-        };
-        let (mut from, mut to) = (rising(self.from), rising(self.to));
-        while let Some(at) = from.peek().into_iter().chain(to.peek()).min().copied() {
-            // In one instant a waiting edge is answered first; an edge that nothing waits for answers the new one.
-            let (mut asks, mut answers) = (from.next_if_eq(&at), to.next_if_eq(&at));
-            if answers.is_some() && self.state.waiting.is_some() {
-                self.answer(at, &mut outputs);
-                answers = None;
-            }
-            asks.take().into_iter().for_each(|at| self.ask(at));
-            if answers.is_some() {
-                self.answer(at, &mut outputs);
-            }
-            self.show_waiting(at, &mut outputs);
+            (0..instants.rises(FROM).max(instants.rises(TO))).for_each(|rise| {
+                self.instant(at, rise < instants.rises(FROM), rise < instants.rises(TO), &mut outputs);
+            });
+            outputs.bits.iter_mut().for_each(|bit| bit.set(at, self.state.waiting.is_some()));
         }
     }
 

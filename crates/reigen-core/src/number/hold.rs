@@ -1,8 +1,8 @@
 //! `hold`: the value of a number at an edge.
 
-use super::spread::Spread;
-use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, keeps_state};
-use crate::column::StepColumn;
+use super::source::{NumberState, ValidSource};
+use crate::block::{BitSource, Block, Inputs, Outputs, keeps_state};
+use crate::spread::Spread;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -48,9 +48,7 @@ pub struct HoldSummary {
 /// The running form of a hold. An edge in the number's own instant holds the value after it.
 pub struct Hold {
     settings: Settings,
-    of: NumberSource,
-    /// Whether the number is in fault, where its point tells.
-    fault: Option<BitSource>,
+    of: ValidSource,
     at: BitSource,
     state: State,
 }
@@ -59,22 +57,23 @@ pub struct Hold {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct State {
     held: Spread,
+    last: Option<f64>,
     without_value: u64,
 }
 
 impl Hold {
     /// Holds a number at the edges of a bit, unless it is in fault there.
-    pub fn new(settings: Settings, of: NumberSource, fault: Option<BitSource>, at: BitSource) -> Self {
-        Self { settings, of, fault, at, state: State::default() }
+    pub fn new(settings: Settings, of: ValidSource, at: BitSource) -> Self {
+        Self { settings, of, at, state: State::default() }
     }
 
     /// What it has held.
     pub fn summary(&self) -> HoldSummary {
-        let State { held, without_value } = self.state;
+        let State { held, last, without_value } = self.state;
         HoldSummary {
             unit: self.settings.unit.clone(),
             count: held.count,
-            last: held.last,
+            last,
             min: held.min(),
             mean: held.mean(),
             max: held.max(),
@@ -86,36 +85,27 @@ impl Hold {
 
 impl Block for Hold {
     fn work(&mut self, _window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let ([column], Some(of)) = (outputs.readings, inputs.reading(self.of)) else { return };
+        let ([column], Some(of)) = (outputs.readings, self.of.view(&inputs)) else { return };
         let at = inputs.bit(self.at);
         let Some(mut level) = at.level else { return };
-        let fault = self.fault.map(|source| inputs.bit(source));
         for &edge in &at.toggles {
             level = !level;
             if !(if level { self.settings.edges.rising } else { self.settings.edges.falling }) {
                 continue;
             }
-            let in_fault = fault.is_some_and(|fault| fault.level_at(edge) == Some(true));
-            match of.at(edge).filter(|value| value.is_finite() && !in_fault) {
-                Some(value) => {
-                    self.state.held.take(value);
-                    show(column, edge, value);
+            match of.at(edge) {
+                NumberState::Valid(value) => {
+                    self.state.held.take(value, 1);
+                    self.state.last = Some(value);
+                    column.change(edge, value);
                 }
-                None => self.state.without_value += 1,
+                NumberState::Unknown | NumberState::Fault => self.state.without_value += 1,
             }
         }
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        self.state.held.forget();
-        self.state.without_value = 0;
-    }
-}
-
-/// Shows a value that is new.
-pub(super) fn show(column: &mut StepColumn<f64>, at: Nanos, value: f64) {
-    if column.last() != Some(value) {
-        column.set(at, value);
+        self.state = State { last: self.state.last, ..State::default() };
     }
 }
 

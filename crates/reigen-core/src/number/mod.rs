@@ -11,7 +11,7 @@ pub mod over_time;
 pub mod register;
 pub mod sample_rate;
 pub mod scan;
-pub mod spread;
+pub mod source;
 pub mod stats;
 #[cfg(test)]
 mod tests;

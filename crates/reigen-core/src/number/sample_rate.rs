@@ -1,7 +1,7 @@
 //! A rate of a running count that comes in samples: the counts between two samples over the time between them.
 
 use crate::block::{Block, Inputs, NumberSource, Outputs, Shape, keeps_state};
-use crate::number::spread::Spread;
+use crate::spread::Spread;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -63,6 +63,7 @@ pub struct State {
     told: Option<(Nanos, i64)>,
     last: Option<(Nanos, i64)>,
     readings: Spread,
+    reading: Option<f64>,
     resolution: Option<f64>,
     started: bool,
 }
@@ -75,16 +76,16 @@ impl SampleRate {
 
     /// What it told.
     pub fn summary(&self) -> SampleRateSummary {
-        let State { readings, resolution, .. } = self.state;
+        let State { readings, reading, resolution, .. } = self.state;
         SampleRateSummary {
             unit: self.settings.unit.clone(),
-            last: readings.last,
+            last: reading,
             resolution,
             mean: readings.mean(),
             min: readings.min(),
             max: readings.max(),
             readings: readings.count,
-            stopped: readings.last.is_none_or(|reading| reading == 0.0),
+            stopped: reading.is_none_or(|reading| reading == 0.0),
         }
     }
 
@@ -99,14 +100,13 @@ impl SampleRate {
         let reading = hertz * self.settings.per_hertz;
         let resolution = (1.0 + hertz.abs() * self.settings.tick.seconds()) / interval * self.settings.per_hertz;
         self.state.told = self.state.last;
-        self.state.readings.take(reading);
+        self.state.readings.take(reading, 1);
+        self.state.reading = Some(reading);
         self.state.resolution = Some(resolution);
         if let ([stopped], [readings, resolutions]) = (&mut *outputs.bits, &mut *outputs.readings) {
-            super::hold::show(readings, at, reading);
-            super::hold::show(resolutions, at, resolution);
-            if stopped.last_level() != Some(reading == 0.0) {
-                stopped.toggles.push(at);
-            }
+            readings.change(at, reading);
+            resolutions.change(at, resolution);
+            stopped.set(at, reading == 0.0);
         }
     }
 
@@ -153,7 +153,7 @@ impl Block for SampleRate {
     }
 
     fn start_counting(&mut self, _from: Nanos) {
-        self.state.readings.forget();
+        self.state.readings = Spread::default();
     }
 
     fn next_due(&self) -> Option<Nanos> {

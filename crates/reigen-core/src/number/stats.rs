@@ -1,8 +1,8 @@
 //! `stats`: the least, mean and greatest of a number while a bit is on.
 
-use super::hold::show;
 use super::over_time::OverTime;
-use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, Shape, keeps_state};
+use super::source::{ValidSource, in_order};
+use crate::block::{BitSource, Block, Inputs, Outputs, Shape, keeps_state};
 use crate::column::ReadingColumn;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -33,9 +33,7 @@ pub struct StatsSummary {
 /// The running form.
 pub struct Stats {
     unit: String,
-    of: NumberSource,
-    /// Whether the number is in fault, where its point tells.
-    fault: Option<BitSource>,
+    of: ValidSource,
     while_on: BitSource,
     state: State,
 }
@@ -70,8 +68,8 @@ impl Measured {
 
 impl Stats {
     /// A number, measured while a bit is on whose source must have settled each instant; where it is in fault it is left out.
-    pub fn new(unit: String, of: NumberSource, fault: Option<BitSource>, while_on: BitSource) -> Self {
-        Self { unit, of, fault, while_on, state: State::default() }
+    pub fn new(unit: String, of: ValidSource, while_on: BitSource) -> Self {
+        Self { unit, of, while_on, state: State::default() }
     }
 
     /// What the number did.
@@ -91,7 +89,6 @@ impl Stats {
 
     /// The bit and the number after an instant.
     fn instant(&mut self, at: Nanos, on: bool, value: Option<f64>, columns: &mut [ReadingColumn]) {
-        let value = value.filter(|value| value.is_finite());
         let state = &mut self.state;
         if on && !state.on {
             state.open = Measured::default();
@@ -100,9 +97,9 @@ impl Stats {
         if !on && state.on {
             state.open.set(at, None);
             if let ([mean, min, max], Some((least, most))) = (columns, state.open.range) {
-                show(mean, at, state.open.over_time.mean(at).unwrap_or(least));
-                show(min, at, least);
-                show(max, at, most);
+                mean.change(at, state.open.over_time.mean(at).unwrap_or(least));
+                min.change(at, least);
+                max.change(at, most);
             }
         } else if on {
             state.open.set(at, value);
@@ -114,36 +111,11 @@ impl Stats {
 
 impl Block for Stats {
     fn work(&mut self, window: Window, inputs: Inputs<'_>, outputs: Outputs<'_>) {
-        let Some(of) = inputs.reading(self.of) else { return };
-        let bit = inputs.bit(self.while_on);
-        if let Some(mut on) = bit.level {
-            let (mut toggles, mut steps) = (bit.toggles.iter().peekable(), of.times.iter().zip(&of.values).peekable());
-            let mut value = of.before;
-            let fault = self.fault.map(|source| inputs.bit(source));
-            let mut faults = fault.map(|fault| fault.toggles.as_slice()).unwrap_or_default().iter().peekable();
-            // The first level stands from its own time on.
-            let first = (bit.since >= window.from && on && !self.state.on).then_some(bit.since);
-            let mut first = first.into_iter().peekable();
-            loop {
-                let next = [
-                    first.peek().copied(),
-                    toggles.peek().map(|at| **at),
-                    steps.peek().map(|(at, _)| **at),
-                    faults.peek().map(|at| **at),
-                ];
-                let Some(at) = next.into_iter().flatten().min() else { break };
-                first.next_if_eq(&at);
-                while faults.next_if(|fault| **fault == at).is_some() {}
-                let in_fault = fault.is_some_and(|fault| fault.level_at(at) == Some(true));
-                while toggles.next_if(|toggle| **toggle == at).is_some() {
-                    on = !on;
-                }
-                while let Some((_, &step)) = steps.next_if(|(step, _)| **step == at) {
-                    value = Some(step);
-                }
-                if at >= bit.since {
-                    self.instant(at, on, value.filter(|_| !in_fault), outputs.readings);
-                }
+        let (Some(of), bit) = (self.of.view(&inputs), inputs.bit(self.while_on)) else { return };
+        if bit.level.is_some() {
+            let times = of.changes(window.from).chain(bit.toggles.iter().copied()).chain([bit.since]);
+            for at in in_order(times.filter(|at| *at >= bit.since.max(window.from))) {
+                self.instant(at, bit.level_at(at) == Some(true), of.at(at).value(), outputs.readings);
             }
         }
         self.state.until = window.until;

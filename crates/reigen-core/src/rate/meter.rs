@@ -6,12 +6,13 @@ use super::judgement::{self, Judgement};
 use super::lone::LoneEdges;
 use super::marks::{self, Gap};
 use super::period::{self, Period};
-use super::readings::{Basis, BasisKind, RateColumns, Reading, Sink, Spread};
+use super::readings::{Basis, BasisKind, RateColumns, Reading, Sink};
 use super::settings::{Method, Settings};
 use super::wheel::{self, Wheel, WheelSummary};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::cast;
 use crate::column::BitColumn;
+use crate::spread::Spread;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 

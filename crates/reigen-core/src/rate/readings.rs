@@ -1,51 +1,8 @@
-//! Readings as they come: their column, their resolution, and what they come to.
+//! Readings as they come: their column and their resolution.
 
 use crate::column::{BitColumn, ReadingColumn};
 use crate::time::Nanos;
 use serde::{Deserialize, Serialize};
-
-/// How many readings there were, and their mean, least and most; each once, zeros included.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
-pub struct Spread {
-    /// How many.
-    pub count: u64,
-    sum: f64,
-    least: f64,
-    most: f64,
-}
-
-impl Spread {
-    /// Takes in `times` equal readings.
-    #[inline]
-    pub fn take(&mut self, value: f64, times: u64) {
-        if self.count == 0 {
-            (self.least, self.most) = (value, value);
-        }
-        self.count += times;
-        self.sum += value * times as f64;
-        self.least = self.least.min(value);
-        self.most = self.most.max(value);
-    }
-
-    /// The mean; `None` without readings.
-    pub fn mean(&self) -> Option<f64> {
-        self.some(self.sum / self.count as f64)
-    }
-
-    /// The least.
-    pub fn min(&self) -> Option<f64> {
-        self.some(self.least)
-    }
-
-    /// The most.
-    pub fn max(&self) -> Option<f64> {
-        self.some(self.most)
-    }
-
-    fn some(&self, value: f64) -> Option<f64> {
-        (self.count > 0).then_some(value)
-    }
-}
 
 /// What a reading was made of: the edges from one time to another.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]

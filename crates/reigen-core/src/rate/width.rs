@@ -1,9 +1,9 @@
 //! `width`: how long a bit stays at a level.
 
-use super::readings::Spread;
 use crate::block::{BitSource, Block, Inputs, NumberSource, Outputs, keeps_state};
 use crate::cast;
 use crate::column::ReadingColumn;
+use crate::spread::Spread;
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 

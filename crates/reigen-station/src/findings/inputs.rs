@@ -161,8 +161,8 @@ impl<'a> Case<'a> {
             settings,
             edges,
             real,
-            seen: Edges { starts_high: plain_starts_on, times: &plain }.rising().count() as u64,
-            rises: Edges { starts_high: starts_on, times: &output }.rising().count() as u64,
+            seen: times_on(edges, plain_starts_on, &plain),
+            rises: times_on(edges, starts_on, &output),
             starts_on,
             output,
             verdicts,
@@ -348,6 +348,12 @@ impl<'a> Case<'a> {
         };
         Some(Finding::warning("missed-by-scan", name, message, &remedy))
     }
+}
+
+/// How often an input was on; one that went on before the first scan is on there without an edge, and is not missed.
+fn times_on(edges: Edges<'_>, starts_on: bool, output: &[Nanos]) -> u64 {
+    let rises = Edges { starts_high: starts_on, times: output }.rising().count() as u64;
+    rises + u64::from(starts_on && !edges.starts_high)
 }
 
 /// What an input makes of edges, up to and including a time: its first state, its changes, and the fate of the edges.

@@ -31,7 +31,8 @@ pub(super) fn of_number(name: &str, number: &NumberSummary, findings: &mut Vec<F
 /// Findings on a hold.
 pub(super) fn of_hold(name: &str, hold: &HoldSummary, findings: &mut Vec<Finding>) {
     if hold.without_value > 0 {
-        let message = format!("{} came while the number had no value", counted(hold.without_value, "edge"));
+        let message =
+            format!("{} came while the number had no value or was in fault", counted(hold.without_value, "edge"));
         let remedy = "nothing was held there: begin the recording earlier, or check the number's own findings";
         findings.push(Finding::note("nothing-to-hold", name, message, remedy));
     } else if hold.count == 0 {

@@ -2,14 +2,12 @@
 
 use crate::points::PointKind;
 use crate::points::analog::ScaleTable;
-use crate::points::point_kind::KnownPoints;
 use crate::points::{PointTable, takes_description};
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
 use crate::table::builder::Builder;
 use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use reigen_core::analog::signal::Signal;
-use reigen_core::logic::expression::Reference;
 use reigen_core::number::analog_output::{OnFault, Settings};
 use reigen_core::program::Operation;
 use serde::Deserialize;
@@ -108,7 +106,7 @@ impl PointTable for AnalogOutputTable {
         let on_fault = self.on_fault(builder);
         let settings =
             Settings { scale: scale?, limits: limits?, on_fault: on_fault?, unit, tells_states: is_four_to_twenty };
-        Some(AnalogOutputPoint { settings, of: of?, fault: None })
+        Some(AnalogOutputPoint { settings, of: of? })
     }
 }
 
@@ -117,8 +115,6 @@ impl PointTable for AnalogOutputTable {
 pub struct AnalogOutputPoint {
     settings: Settings,
     of: FieldExpression,
-    /// Where its number tells that it is in fault.
-    fault: Option<Reference>,
 }
 
 impl PointKind for AnalogOutputPoint {
@@ -138,17 +134,11 @@ impl PointKind for AnalogOutputPoint {
         vec![("of", &self.of)]
     }
 
-    fn learn(&mut self, known: &KnownPoints) {
-        self.fault = known.fault_of(&self.of);
-    }
-
     fn unit(&self) -> Option<&str> {
         Some(self.settings.unit)
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        let of = branch.worked(&self.of);
-        let fault = self.fault.as_ref().map(|fault| branch.bit(fault));
-        Operation::AnalogOutput { settings: self.settings.clone(), of, fault }
+        Operation::AnalogOutput { settings: self.settings.clone(), of: branch.worked_or_fault(&self.of) }
     }
 }

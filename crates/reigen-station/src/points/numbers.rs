@@ -9,7 +9,6 @@ use crate::table::branch::BranchBuilder;
 use crate::table::builder::Builder;
 use crate::table::{Field, FieldColumn, FieldExpression};
 use reigen_core::analog::meter::{Scaling, Settings};
-use reigen_core::logic::expression::Reference;
 use reigen_core::number::hold;
 use reigen_core::program::Operation;
 use serde::Deserialize;
@@ -140,7 +139,7 @@ impl PointTable for HoldTable {
         };
         let own_unit = self.unit.is_some();
         let settings = hold::Settings { edges, unit: self.unit.unwrap_or_default() };
-        Some(HoldPoint { settings, of: of?, at: at?, own_unit, fault: None })
+        Some(HoldPoint { settings, of: of?, at: at?, own_unit })
     }
 }
 
@@ -151,8 +150,6 @@ pub struct HoldPoint {
     of: FieldExpression,
     at: FieldExpression,
     own_unit: bool,
-    /// Where its number tells that it is in fault.
-    fault: Option<Reference>,
 }
 
 impl PointKind for HoldPoint {
@@ -177,7 +174,6 @@ impl PointKind for HoldPoint {
     }
 
     fn learn(&mut self, known: &KnownPoints) {
-        self.fault = known.fault_of(&self.of);
         if !self.own_unit {
             known.take_unit(&self.of, &mut self.settings.unit);
         }
@@ -188,9 +184,8 @@ impl PointKind for HoldPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        let (of, at) = (branch.worked(&self.of), branch.counted(&self.at));
-        let fault = self.fault.as_ref().map(|fault| branch.bit(fault));
-        Operation::Hold { settings: self.settings.clone(), of, fault, at }
+        let (of, at) = (branch.worked_or_fault(&self.of), branch.counted(&self.at));
+        Operation::Hold { settings: self.settings.clone(), of, at }
     }
 }
 
@@ -219,7 +214,7 @@ impl PointTable for StatsTable {
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let (of, while_on) = (builder.number(&self.of), builder.expression(&self.while_on));
         let own_unit = self.unit.is_some();
-        Some(StatsPoint { unit: self.unit.unwrap_or_default(), of: of?, while_on: while_on?, own_unit, fault: None })
+        Some(StatsPoint { unit: self.unit.unwrap_or_default(), of: of?, while_on: while_on?, own_unit })
     }
 }
 
@@ -230,8 +225,6 @@ pub struct StatsPoint {
     of: FieldExpression,
     while_on: FieldExpression,
     own_unit: bool,
-    /// Where its number tells that it is in fault.
-    fault: Option<Reference>,
 }
 
 impl PointKind for StatsPoint {
@@ -253,7 +246,6 @@ impl PointKind for StatsPoint {
     }
 
     fn learn(&mut self, known: &KnownPoints) {
-        self.fault = known.fault_of(&self.of);
         if !self.own_unit {
             known.take_unit(&self.of, &mut self.unit);
         }
@@ -264,9 +256,8 @@ impl PointKind for StatsPoint {
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        let (of, while_on) = (branch.worked(&self.of), branch.settled(&self.while_on));
-        let fault = self.fault.as_ref().map(|fault| branch.bit(fault));
-        Operation::Stats { unit: self.unit.clone(), of, fault, while_on }
+        let (of, while_on) = (branch.worked_or_fault(&self.of), branch.settled(&self.while_on));
+        Operation::Stats { unit: self.unit.clone(), of, while_on }
     }
 }
 

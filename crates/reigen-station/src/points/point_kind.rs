@@ -27,16 +27,14 @@ pub struct KnownPoints {
 struct Known {
     unit: Option<String>,
     value_unit: Option<String>,
-    has_fault: bool,
     is_register: bool,
 }
 
 impl KnownPoints {
     /// Adds a point.
     pub(crate) fn add(&mut self, name: &str, kind: &dyn PointKind) {
-        let has_fault = kind.fields().iter().any(|field| field.name == "fault");
         let [unit, value_unit] = [kind.unit(), kind.value_unit()].map(|unit| unit.map(str::to_owned));
-        let known = Known { unit, value_unit, has_fault, is_register: kind.is_register() };
+        let known = Known { unit, value_unit, is_register: kind.is_register() };
         self.points.insert(name.to_owned(), known);
     }
 
@@ -55,12 +53,6 @@ impl KnownPoints {
         if let Some(known) = known {
             unit.clone_from(known);
         }
-    }
-
-    /// Where the point tells that it is in fault.
-    pub fn fault_of(&self, of: &FieldExpression) -> Option<Reference> {
-        let (_, name) = self.point(of).filter(|(known, _)| known.has_fault)?;
-        Some(Reference { point: name.point.clone(), field: "fault".to_owned() })
     }
 
     /// Whether the point is a register.

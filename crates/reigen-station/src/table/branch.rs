@@ -8,6 +8,7 @@ use reigen_core::condition::input::InputSettings;
 use reigen_core::logic::apply::{self, Operand};
 use reigen_core::logic::elapsed;
 use reigen_core::logic::expression::{Expression, Node, Operator, Reference, Type, type_of};
+use reigen_core::number::source::ValidSource;
 use reigen_core::program::{ApplyResult, Operation, ProgramBranch};
 use reigen_core::time::Nanos;
 use std::collections::{HashMap, HashSet};
@@ -47,6 +48,9 @@ pub struct BranchBuilder<'a> {
 
 /// The field of a timer that says whether its time runs; no expression can name it.
 pub(crate) const RUNNING: &str = "#running";
+
+/// The field of a number that says that it is in fault.
+const FAULT: &str = "fault";
 
 /// The name of a formula's own number.
 pub const RAW: &str = "raw";
@@ -208,6 +212,17 @@ impl<'a> BranchBuilder<'a> {
         }
     }
 
+    /// The same, with where its point tells that it is in fault.
+    pub fn worked_or_fault(&mut self, number: &FieldExpression) -> ValidSource {
+        let own = number.expression.as_name().filter(|name| matches!(name.field.as_str(), "" | "value"));
+        let fault = own.map(|name| Reference { point: name.point.clone(), field: FAULT.to_owned() });
+        let fault = fault.and_then(|fault| match self.columns.get(&fault) {
+            Some(Operand::Bit(source)) => Some(*source),
+            _ => None,
+        });
+        ValidSource { of: self.worked(number), fault }
+    }
+
     /// Where to read a number of a point by its name.
     pub fn named(&mut self, name: &Reference) -> NumberSource {
         match self.columns.get(name).copied() {
@@ -366,8 +381,7 @@ impl<'a> BranchBuilder<'a> {
         matches!(&tree.node, Node::Binary(operator, ..) if operator.is_comparison()) && self.has_numbers(tree)
     }
 
-    /// Where to read a bit of a point by its name.
-    pub fn bit(&self, name: &Reference) -> BitSource {
+    fn bit(&self, name: &Reference) -> BitSource {
         match self.columns.get(name) {
             Some(Operand::Bit(source)) => *source,
             _ => NOWHERE,

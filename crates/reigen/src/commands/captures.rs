@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::views::captures::{RateFit, RateReport, print};
 use reigen_core::rate::captures::{CaptureReading, Timer, work};
-use reigen_core::rate::readings::Spread;
+use reigen_core::spread::Spread;
 use reigen_core::units::Hertz;
 use std::path::Path;
 
