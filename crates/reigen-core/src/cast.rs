@@ -24,6 +24,15 @@ from_f64! {
     usize_from_f64: usize,
 }
 
+/// 2^63: the first real number that no `i64` holds.
+pub const TWO_TO_63: f64 = 9_223_372_036_854_775_808.0;
+
+/// The whole part of a real number; `None` where no `i64` holds it.
+#[inline]
+pub fn whole_i64(value: f64) -> Option<i64> {
+    (-TWO_TO_63..TWO_TO_63).contains(&value).then_some(value as i64)
+}
+
 macro_rules! from_unsigned {
     ($($name:ident: $from:ty => $to:ty),+ $(,)?) => {
         $(
@@ -81,6 +90,11 @@ mod tests {
     fn what_does_not_fit_is_the_nearest_that_does() {
         assert_eq!([u64_from_f64(-1.5), u64_from_f64(f64::NAN), u64_from_f64(1e30)], [0, 0, u64::MAX]);
         assert_eq!([i64_from_f64(-1.5), i64_from_f64(-1e30), i64_from_f64(2.9)], [-1, i64::MIN, 2]);
+        assert_eq!(
+            [-TWO_TO_63, -2.5, 9.2e18].map(whole_i64),
+            [Some(i64::MIN), Some(-2), Some(9_200_000_000_000_000_000)]
+        );
+        assert_eq!([TWO_TO_63, -9.3e18, f64::NAN, f64::INFINITY].map(whole_i64), [None; 4]);
         assert_eq!([i64_from_u64(u64::MAX), i64_from_u64(7)], [i64::MAX, 7]);
         assert_eq!([u64_from_i64(-7), u64_from_i64(i64::MAX)], [0, i64::MAX.unsigned_abs()]);
         assert_eq!([u32_from_usize(usize::MAX), u32_from_usize(3)], [u32::MAX, 3]);

@@ -12,9 +12,9 @@ pub struct ReadOptions {
     pub lines: Option<Vec<String>>,
     /// How analog columns become levels; `None` leaves them numbers.
     pub thresholds: Option<Thresholds>,
-    /// What parts the cells of a CSV; told by the content where nothing is said.
+    /// The separator of a CSV; `None` detects it from the content.
     pub separator: Option<u8>,
-    /// The decimal mark of a CSV, `.` or `,`; told by the content where nothing is said.
+    /// The decimal mark of a CSV, `.` or `,`; `None` detects it from the content.
     pub decimal: Option<u8>,
     /// The words for high in columns of two words of a CSV, such as `closed`.
     pub high: Vec<String>,

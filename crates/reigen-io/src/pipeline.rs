@@ -170,7 +170,7 @@ struct Slot<P> {
 enum Stretch {
     /// Here.
     Bytes(Vec<u8>),
-    /// In a file; whoever parses them reads them, into memory that his core has used before.
+    /// In a file: the core that parses it also reads it, into memory it already has in its cache.
     File { file: Arc<File>, at: u64, length: usize },
 }
 

@@ -1,6 +1,6 @@
 //! A plain file parted into stretches that are read only where they are parsed.
 //!
-//! Whoever parses a stretch reads it himself, so that its bytes are in the cache of the core that needs them.
+//! The core that parses a stretch also reads it, so that the bytes are in its own cache.
 
 use crate::chunks::{MOST_AT_ONCE, TakenBytes};
 use reigen_core::cast;

@@ -17,15 +17,10 @@ pub struct NumberBit {
 
 /// A bit of a number; `None` where that is no whole number of 64 bits.
 pub fn bit_of(number: f64, bit: u32) -> Option<bool> {
-    const TWO_TO_63: f64 = 9_223_372_036_854_775_808.0;
-    const TWO_TO_64: f64 = 2.0 * TWO_TO_63;
-    if number.fract() != 0.0 || !(-TWO_TO_63..TWO_TO_64).contains(&number) {
-        return None;
-    }
-    let bits = match number < 0.0 {
-        true => cast::i64_from_f64(number).cast_unsigned(),
-        false => cast::u64_from_f64(number),
-    };
+    let is_whole = number.fract() == 0.0;
+    // From 2^63 on without a sign.
+    let large = (cast::TWO_TO_63..2.0 * cast::TWO_TO_63).contains(&number).then(|| cast::u64_from_f64(number));
+    let bits = cast::whole_i64(number).map(i64::cast_unsigned).or(large).filter(|_| is_whole)?;
     Some(bits >> bit.min(HIGHEST) & 1 == 1)
 }
 

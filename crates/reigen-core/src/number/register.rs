@@ -60,6 +60,9 @@ pub struct RegisterSummary {
     /// The unit of that.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub unit: Option<String>,
+    /// Whether a wrap is told from a restart by its size alone.
+    #[serde(skip)]
+    pub told_by_size: bool,
     /// Samples that no register of these bits can show; they were left out.
     pub ignored: u64,
     /// The first of them.
@@ -185,6 +188,7 @@ impl Register {
             raw: state.last.map(|(_, raw)| raw),
             value: count.and_then(|count| Some(count as f64 * self.settings.scale.as_ref()?.0)),
             unit: self.settings.scale.as_ref().map(|(_, unit)| unit.clone()),
+            told_by_size: self.settings.bits.is_some() && !self.settings.signed && self.settings.fastest.is_none(),
             ignored: state.ignored,
             first_ignored: state.first_ignored,
         }

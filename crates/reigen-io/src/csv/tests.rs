@@ -205,7 +205,7 @@ fn the_step_of_the_times_is_told_by_the_format_or_by_the_first_rows() {
         ("time_ms,A\n0,0\n2,1\n4,0\n", ReadOptions::default(), 2_000_000),
         ("time_ms,A\n0,0\n2,1\n5,0\n", ReadOptions::default(), 1),
         ("time_ms,A\n0,0\n2,1\n", ReadOptions::default(), 1),
-        // A third of a microsecond, rounded to nanoseconds by whoever wrote it.
+        // A third of a microsecond, which the recorder rounded to nanoseconds.
         ("time_ns,A\n0,0\n3333,1\n6667,0\n10000,1\n", ReadOptions::default(), 3333),
         ("A\n0\n1\n", rate, 100_000),
     ] {

@@ -63,8 +63,14 @@ pub(super) fn of_register(name: &str, register: &RegisterSummary, findings: &mut
         findings.push(Finding::warning("not-a-count", name, message, remedy));
     }
     if register.resets > 0 {
-        let message = format!("the device began anew {}", counted(register.resets, "time"));
-        let remedy = "what it counted between its last sample and the restart is lost: find out why it restarts";
+        let message = format!("the count fell {}: the device began anew", counted(register.resets, "time"));
+        let remedy = match register.told_by_size {
+            // A count that goes more than half round between two samples falls without a restart.
+            true => {
+                "if it did restart, what it counted since its last sample is lost; if not, it counts more than half of its bits between two samples: read it more often, or add `fastest`"
+            }
+            false => "what it counted between its last sample and the restart is lost: find out why it restarts",
+        };
         findings.push(Finding::warning("register-restarted", name, message, remedy));
     }
 }
@@ -120,6 +126,7 @@ mod tests {
             raw: Some(1),
             value: None,
             unit: None,
+            told_by_size: false,
             ignored: u64::from(first_ignored.is_some()),
             first_ignored,
         };

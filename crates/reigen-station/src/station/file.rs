@@ -209,18 +209,17 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
     if builder.errors.is_empty() { Ok(station) } else { Err(builder.errors) }
 }
 
-/// So many points after one another take over a unit.
-const LEARNT_FROM: usize = 3;
-
 /// Tells the points which names are points, where a line could be meant too.
 fn resolve(station: &mut Station) {
     let names: HashSet<String> = station.points.iter().map(|point| point.name.clone()).collect();
     station.points.iter_mut().for_each(|point| point.kind.resolve(&|name| names.contains(name)));
-    // What is learnt of a point may be learnt from that: a hold of a hold of a number.
-    for _ in 0..LEARNT_FROM {
-        let mut known = KnownPoints::default();
-        station.points.iter().for_each(|point| known.add(&point.name, &*point.kind));
-        station.points.iter_mut().for_each(|point| point.kind.learn(&known));
+    // Each after what it reads, so that a hold of a hold of a number has its unit; points on a loop are refused later.
+    let mut known = KnownPoints::default();
+    for number in super::plan::in_order(station) {
+        if let Some(point) = station.points.get_mut(number) {
+            point.kind.learn(&known);
+            known.add(&point.name, &*point.kind);
+        }
     }
 }
 

@@ -155,6 +155,11 @@ fn ordered(reads: &[Vec<usize>]) -> Result<Vec<usize>, Vec<usize>> {
     Ok(order)
 }
 
+/// The numbers of the points, each after what it reads; as they stand in the file where some wait for one another.
+pub(super) fn in_order(station: &Station) -> Vec<usize> {
+    ordered(&reads(station)).unwrap_or_else(|_| (0..station.points.len()).collect())
+}
+
 /// Refuses a station whose points wait for one another.
 pub(super) fn check_loops(station: &Station, builder: &mut Builder<'_>) {
     let Err(ring) = ordered(&reads(station)) else { return };
@@ -167,7 +172,7 @@ pub(super) fn check_loops(station: &Station, builder: &mut Builder<'_>) {
 /// The numbers of the points of each branch, each after what it reads.
 fn branches(station: &Station) -> Vec<Vec<usize>> {
     let reads = reads(station);
-    let order = ordered(&reads).unwrap_or_default();
+    let order = in_order(station);
     // The branch of each point so far; joining two branches renames the later one.
     let mut branch: Vec<usize> = (0..reads.len()).collect();
     for (point, all) in reads.iter().enumerate() {

@@ -147,16 +147,10 @@ impl Function {
     }
 }
 
-const TWO_TO_63: f64 = 9_223_372_036_854_775_808.0;
-
 /// A number made whole; `None` where no whole number holds it.
 fn whole(arguments: &[Value], of: fn(f64) -> f64) -> Option<Value> {
     match arguments.first()? {
-        Value::Real(number) => {
-            let number = of(*number);
-            // 2^63 is no whole number here, and what is just below it is one.
-            (-TWO_TO_63..TWO_TO_63).contains(&number).then(|| Value::Integer(cast::i64_from_f64(number)))
-        }
+        Value::Real(number) => cast::whole_i64(of(*number)).map(Value::Integer),
         Value::Integer(number) => Some(Value::Integer(*number)),
         Value::Bit(_) => None,
     }
