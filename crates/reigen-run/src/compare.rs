@@ -45,6 +45,31 @@ pub struct CourseDifference {
     pub mean: Option<f64>,
 }
 
+/// How a point differs between two runs.
+#[derive(Debug, Clone, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct PointDifference {
+    /// Whether it differs by more than is tolerated.
+    pub differs: bool,
+    /// How often a state went on; the last value of a number.
+    pub values: [Option<f64>; 2],
+    /// Whether that is how often it went on.
+    pub is_state: bool,
+    /// The difference over time.
+    #[serde(flatten)]
+    pub course: CourseDifference,
+    /// Whether there were more changes than are compared one by one.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub cut: bool,
+}
+
+/// Whether two values are further apart than a share of the larger, or only one of them is known.
+fn apart(one: Option<f64>, two: Option<f64>, tolerance: f64) -> bool {
+    match (one, two) {
+        (Some(one), Some(two)) => (two - one).abs() > tolerance * one.abs().max(two.abs()),
+        (one, two) => one.is_some() != two.is_some(),
+    }
+}
+
 impl Observer for Courses {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
         for columns in view.engine.points() {
@@ -101,29 +126,29 @@ impl Course {
         }
     }
 
-    /// Whether there were more changes than are kept.
-    pub fn is_cut(&self) -> bool {
-        self.cut
-    }
-
-    /// Whether it is on or off.
-    pub fn is_bit(&self) -> bool {
-        self.is_bit
-    }
-
     /// The last value.
-    pub fn last(&self) -> Option<f64> {
+    fn last(&self) -> Option<f64> {
         self.steps.last().map(|(_, value)| *value)
     }
 
     /// How often it went on, where it is a bit.
-    pub fn rises(&self) -> u64 {
+    fn rises(&self) -> u64 {
         let pairs = self.steps.iter().zip(self.steps.iter().skip(1));
         pairs.filter(|((_, before), (_, after))| *before == 0.0 && *after == 1.0).count() as u64
     }
 
+    /// How it differs from that of another run, over time and at the end.
+    pub fn compared(&self, other: &Course, end: Nanos, tolerance: f64) -> PointDifference {
+        let course = self.difference(other, end, tolerance);
+        let is_state = self.is_bit && other.is_bit;
+        let at_end = |course: &Course| if is_state { Some(course.rises() as f64) } else { course.last() };
+        let values = [at_end(self), at_end(other)];
+        let differs = course.first.is_some() || apart(values[0], values[1], tolerance);
+        PointDifference { differs, values, is_state, course, cut: self.cut || other.cut }
+    }
+
     /// How it differs from another, up to a time; numbers differ where they are further apart than this share of the larger.
-    pub fn difference(&self, other: &Course, end: Nanos, tolerance: f64) -> CourseDifference {
+    fn difference(&self, other: &Course, end: Nanos, tolerance: f64) -> CourseDifference {
         let (mut ours, mut theirs) = (self.steps.iter().peekable(), other.steps.iter().peekable());
         let (mut one, mut two): (Option<f64>, Option<f64>) = (None, None);
         let mut told = CourseDifference { first: None, differs: Nanos(0), greatest: None, mean: None };
@@ -137,18 +162,13 @@ impl Course {
             let next =
                 [ours.peek(), theirs.peek()].into_iter().flatten().map(|(at, _)| *at).min().unwrap_or(end).min(end);
             let length = next.saturating_sub(at);
-            let apart = match (one, two) {
-                (Some(one), Some(two)) => {
-                    integral += (two - one) * length.0 as f64;
-                    known += length.0 as f64;
-                    let apart = (two - one).abs();
-                    told.greatest = Some(told.greatest.map_or(apart, |greatest: f64| greatest.max(apart)));
-                    apart > tolerance * one.abs().max(two.abs())
-                }
-                // One has a value and the other none.
-                _ => true,
-            };
-            if apart {
+            if let (Some(one), Some(two)) = (one, two) {
+                integral += (two - one) * length.0 as f64;
+                known += length.0 as f64;
+                let distance = (two - one).abs();
+                told.greatest = Some(told.greatest.map_or(distance, |greatest: f64| greatest.max(distance)));
+            }
+            if apart(one, two, tolerance) {
                 told.first.get_or_insert(at);
                 told.differs += length;
             }

@@ -14,7 +14,7 @@ use reigen_core::units::short_time;
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::Clock;
 use reigen_io::source::Source;
-use reigen_run::compare::{CourseDifference, Courses};
+use reigen_run::compare::{Courses, PointDifference};
 use reigen_run::outcome::Outcome;
 use reigen_run::station_file::StationFile;
 use serde::Serialize;
@@ -54,23 +54,6 @@ struct CompareSide {
     duration_ns: u64,
 }
 
-/// How a point differs.
-#[derive(Debug, Serialize, schemars::JsonSchema)]
-pub(crate) struct PointDifference {
-    /// Whether it differs by more than is tolerated.
-    differs: bool,
-    /// How often a state went on; the last value of a number.
-    values: [Option<f64>; 2],
-    /// Whether that is how often it went on.
-    is_state: bool,
-    /// The difference over time.
-    #[serde(flatten)]
-    course: CourseDifference,
-    /// Whether there were more changes than are compared one by one.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
-    cut: bool,
-}
-
 /// How a contact bounces in a recording.
 #[derive(Debug, Serialize, schemars::JsonSchema)]
 pub(crate) struct ContactFigures {
@@ -99,21 +82,8 @@ impl CompareReport {
                 only_in_one.push(point.name.clone());
                 continue;
             }
-            let (a, b) = (course(one, &point.name), course(two, &point.name));
-            let difference = a.difference(&b, end, tolerance);
-            let is_state = a.is_bit() && b.is_bit();
-            let values = if is_state {
-                [&a, &b].map(|course| Some(course.rises() as f64))
-            } else {
-                [&a, &b].map(|course| course.last())
-            };
-            let ends_apart = match values {
-                [Some(one), Some(two)] => (one - two).abs() > tolerance * one.abs().max(two.abs()),
-                [one, two] => one.is_some() != two.is_some(),
-            };
-            let differs = difference.first.is_some() || ends_apart;
-            let cut = a.is_cut() || b.is_cut();
-            points.insert(point.name.clone(), PointDifference { differs, values, is_state, course: difference, cut });
+            let difference = course(one, &point.name).compared(&course(two, &point.name), end, tolerance);
+            points.insert(point.name.clone(), difference);
         }
         let second = two.station.station.points.iter().map(|point| &point.name);
         only_in_one.extend(second.filter(|name| number(one, name).is_none() && wanted(name)).cloned());
