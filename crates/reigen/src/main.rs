@@ -19,6 +19,7 @@ mod summary;
 mod table_view;
 mod tables;
 mod views;
+mod wrap;
 
 fn main() -> std::process::ExitCode {
     program::run()

@@ -3,11 +3,11 @@
 use crate::cli::ColorWord;
 use crate::failure::Failure;
 use crate::table_view::Table;
+use crate::wrap::within;
 use reigen_core::outside_words::{in_json, on_lines};
 use reigen_io::output_file::Outputs;
 use std::borrow::Cow;
 use std::io::{self, BufWriter, Write};
-use textwrap::core::Word;
 
 /// Where results go.
 pub(crate) struct Out {
@@ -123,39 +123,6 @@ impl Out {
     }
 }
 
-/// How far the lines of a sentence after its first are indented.
-const INDENT: &str = "     ";
-/// In fewer letters nothing is broken between words.
-const LEAST_WIDTH: u32 = 40;
-
-/// A text in lines of a width, broken between words.
-fn within(text: &str, width: Option<u32>) -> String {
-    let Some(width) = width.filter(|width| *width >= LEAST_WIDTH) else { return text.to_owned() };
-    let options = textwrap::Options::new(width as usize)
-        .subsequent_indent(INDENT)
-        .break_words(false)
-        .word_separator(textwrap::WordSeparator::Custom(|text| Box::new(parts(text).into_iter().map(Word::from))))
-        .word_splitter(textwrap::WordSplitter::NoHyphenation);
-    textwrap::fill(text, options)
-}
-
-/// The parts of a text that stay whole: its words, each with the blanks after it, and a number with its unit.
-fn parts(text: &str) -> Vec<&str> {
-    let mut parts = Vec::new();
-    let mut rest = text;
-    while !rest.is_empty() {
-        let words: Vec<&str> = rest.split_inclusive(' ').take(2).collect();
-        let (first, unit) = (words.first().map_or("", |word| word.trim()), words.get(1).map_or("", |word| word.trim()));
-        let joined =
-            first.starts_with(|letter: char| letter.is_ascii_digit()) && (1..=3).contains(&unit.chars().count());
-        let taken: usize = words.iter().take(if joined { 2 } else { 1 }).map(|word| word.len()).sum();
-        let Some((part, after)) = rest.split_at_checked(taken.max(1)) else { break };
-        parts.push(part);
-        rest = after;
-    }
-    parts
-}
-
 /// Writes JSON without letters that act on a terminal. serde_json hands over whole letters.
 struct SafeJson<W>(W);
 
@@ -170,36 +137,5 @@ impl<W: Write> Write for SafeJson<W> {
 
     fn flush(&mut self) -> io::Result<()> {
         self.0.flush()
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        #[test]
-        fn a_sentence_keeps_its_words_and_fits(text in "(warning: )?([a-z_=-]{1,20} ){1,40}[a-z]{1,9}", width in 40..200u32) {
-            let told = within(&text, Some(width));
-            prop_assert_eq!(told.split_whitespace().collect::<Vec<_>>(), text.split_whitespace().collect::<Vec<_>>());
-            prop_assert!(told.lines().all(|line| line.chars().count() <= width as usize), "{}", told);
-            prop_assert!(told.lines().skip(1).all(|line| line.starts_with(INDENT)));
-            prop_assert_eq!(within(&text, None), text);
-        }
-    }
-
-    #[test]
-    fn a_number_stays_with_its_unit() {
-        assert_eq!(parts("for 1.15 % of 3 inputs"), ["for ", "1.15 % ", "of ", "3 ", "inputs"]);
-        assert_eq!(parts("  = 30 ms"), [" ", " ", "= ", "30 ms"]);
-        assert_eq!(
-            within("it was held for one time of 20 ms in all", Some(40)),
-            "it was held for one time of 20 ms in all"
-        );
-        assert_eq!(
-            within("it was held, at most, for a time of 20 ms", Some(40)),
-            "it was held, at most, for a time of\n     20 ms"
-        );
     }
 }

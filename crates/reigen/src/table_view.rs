@@ -1,5 +1,6 @@
 //! A table as it is shown: words, in rows under a head. The terminal and the report draw it each in its own way.
 
+use crate::wrap::{in_cell, longest_part};
 use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, Width, presets};
 use reigen_core::outside_words::on_one_line;
 
@@ -70,7 +71,7 @@ impl Table {
     fn widths(&self, number: usize) -> (usize, usize) {
         let most = self.column(number).map(letters).max().unwrap_or(0);
         match number > 0 && self.left.contains(&number) {
-            true => (most, self.column(number).flat_map(|cell| cell.split(' ')).map(letters).max().unwrap_or(0)),
+            true => (most, self.column(number).map(longest_part).max().unwrap_or(0)),
             false => (most, most),
         }
     }
@@ -136,17 +137,21 @@ impl Table {
         if self.header.iter().any(|name| !name.is_empty()) {
             table.set_header(&self.header);
         }
-        for row in &self.rows {
-            table.add_row(row);
-        }
         let room = width.map(|width| self.room(width));
+        let letters_of = |number: usize| room.as_ref().and_then(|room| room.get(number)).copied();
+        for row in &self.rows {
+            table.add_row(row.iter().enumerate().map(|(number, cell)| match letters_of(number) {
+                Some(letters) if number > 0 && self.left.contains(&number) => in_cell(cell, letters),
+                _ => cell.clone(),
+            }));
+        }
         for (number, column) in table.column_iter_mut().enumerate() {
             let padding = if number == 0 { (0, 1) } else { (1, 1) };
             column.set_padding(padding);
             if number > 0 && !self.left.contains(&number) {
                 column.set_cell_alignment(CellAlignment::Right);
             }
-            if let Some(letters) = room.as_ref().and_then(|room| room.get(number)) {
+            if let Some(letters) = letters_of(number) {
                 let whole = letters + usize::from(padding.0) + usize::from(padding.1);
                 column
                     .set_constraint(ColumnConstraint::Absolute(Width::Fixed(u16::try_from(whole).unwrap_or(u16::MAX))));
