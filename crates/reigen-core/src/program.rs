@@ -20,6 +20,7 @@ use crate::logic::blink::{Blink, Flashes};
 use crate::logic::elapsed::{self, Elapsed};
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expect::{Expect, When};
+use crate::logic::expect_after::ExpectAfter;
 use crate::logic::expression::{Expression, Reference};
 use crate::logic::latch::{Latch, Toggle};
 use crate::logic::oneshot::OneShot;
@@ -357,6 +358,15 @@ pub enum Operation {
         /// When it should hold.
         when: When,
     },
+    /// An expectation after edges of another bit.
+    ExpectAfter {
+        /// Where it reads.
+        that: BitSource,
+        /// Whose rising edges ask.
+        after: BitSource,
+        /// How long it may take.
+        within: Nanos,
+    },
 }
 
 /// What comes of an operation over numbers.
@@ -406,7 +416,8 @@ impl Operation {
             | Self::Toggle { .. }
             | Self::Blink { .. }
             | Self::Output { .. }
-            | Self::Expect { .. } => Shape::BIT,
+            | Self::Expect { .. }
+            | Self::ExpectAfter { .. } => Shape::BIT,
         }
     }
 
@@ -455,6 +466,7 @@ impl Operation {
             Self::Blink { of, flashes } => Blink::new(of, flashes).into(),
             Self::Output { when, invert } => Output::new(when, invert).into(),
             Self::Expect { that, when } => Expect::new(that, when).into(),
+            Self::ExpectAfter { that, after, within } => ExpectAfter::new(that, after, within).into(),
         }
     }
 }

@@ -4,7 +4,7 @@ use crate::error::RunError;
 use crate::source::LineSource;
 use crate::stretch::Stretch;
 use reigen_core::lines::LineColumns;
-use reigen_core::time::Nanos;
+use reigen_core::time::{Nanos, Window};
 use std::ops::ControlFlow;
 
 /// Reads a stretch of the lines of these signals, and hands over window after window; gives the last time of the stretch.
@@ -17,7 +17,7 @@ pub fn read_through(
     source: &mut dyn LineSource,
     (bits, numbers): (&[usize], &[usize]),
     stretch: Stretch,
-    take: &mut (dyn FnMut(&LineColumns) + Send),
+    take: &mut (dyn FnMut(Window, &LineColumns) + Send),
 ) -> Result<Nanos, RunError> {
     let mut lines = source.select(bits, numbers);
     let Stretch { from, to } = stretch;
@@ -29,7 +29,7 @@ pub fn read_through(
             let until = if worked_until < from { known_until.min(from) } else { known_until };
             let window = lines.cut(until);
             if worked_until >= from {
-                take(lines);
+                take(window, lines);
             }
             lines.advance(window);
             worked_until = until;

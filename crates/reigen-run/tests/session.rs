@@ -10,7 +10,7 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_run::actuator::{Actuator, Drive};
 use reigen_run::error::RunError;
-use reigen_run::gauge::Gauge;
+use reigen_run::gauge::{Gauge, Sampled};
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::outcome::Outcome;
 use reigen_run::points::{numbers_of, point_scale};
@@ -149,24 +149,33 @@ proptest! {
     }
 
     #[test]
-    fn readings_at_a_step_are_what_stands_at_each_multiple(toggles in toggles(), step in 1..60u64) {
+    fn states_at_a_step_are_what_stands_at_each_multiple(toggles in toggles(), step in 1..60u64) {
         let station = station();
-        let presses = station.station.points.iter().position(|point| point.name == "presses");
-        let mut gauge = Gauge::new(&station.station, Nanos(step), presses, reigen_core::time::Origin(0));
-        let mut rows: Vec<(u64, Option<f64>)> = Vec::new();
+        let mut gauge = Gauge::of_points(&station.station, Nanos(step), &[], reigen_core::time::Origin(0));
+        let names: Vec<String> = gauge.columns().iter().map(|column| column.name.clone()).collect();
+        prop_assert!(names.iter().any(|name| name == "presses") && names.iter().any(|name| name == "button"));
+        let mut rows: Vec<(u64, Vec<Option<Sampled>>)> = Vec::new();
         let mut take = |view: &mut WindowView<'_>| {
             gauge.take(view, |run| {
-                rows.extend(run.times(Nanos(step)).map(|at| (at.0, run.samples[0].0)));
+                let values: Vec<_> = run.samples.iter().map(|sample| sample.0).collect();
+                rows.extend(run.times(Nanos(step)).map(|at| (at.0, values.clone())));
             });
         };
         replay(&station, Device::new(&toggles, &[33, 150]), &RunOptions::default(), &mut [&mut take]).unwrap();
         let times: Vec<u64> = (0..=END).step_by(step as usize).collect();
         prop_assert_eq!(rows.iter().map(|(at, _)| *at).collect::<Vec<_>>(), times);
-        for (at, value) in rows {
+        for (at, values) in rows {
             let options = RunOptions { to: Some(at as i64), ..RunOptions::default() };
-            let outcome = replay(&station, Device::new(&toggles, &[]), &options, &mut []).unwrap();
-            let Some(PointSummary::Counter(counter)) = outcome.points.get(presses.unwrap()) else { panic!("no counter") };
-            prop_assert_eq!(value, counter.value.map(|value| value as f64), "at {}", at);
+            let mut states = States::default();
+            replay(&station, Device::new(&toggles, &[]), &options, &mut [&mut states]).unwrap();
+            for (name, sampled) in names.iter().zip(values) {
+                let name = Reference { point: name.clone(), field: String::new() };
+                let is = states.of(&station.station, &name).map(|(value, _)| match value {
+                    Value::Bit(on) => Sampled::Bit(on),
+                    value => Sampled::Number(value.as_real().unwrap()),
+                });
+                prop_assert_eq!(sampled, is, "{} at {}", name.point, at);
+            }
         }
     }
 }

@@ -6,7 +6,7 @@ use crate::progress::Bar;
 use reigen_core::finding::Finding;
 use reigen_core::lines::LineColumns;
 use reigen_core::outside_words::on_one_line;
-use reigen_core::time::Nanos;
+use reigen_core::time::{Nanos, Window};
 use reigen_io::check_names;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::{Clock, Recording};
@@ -67,12 +67,12 @@ pub(crate) fn read_through(
     recording: &mut Recording,
     (bits, numbers): (&[usize], &[usize]),
     stretch: Stretch,
-    take: &mut (dyn FnMut(&LineColumns) + Send),
+    take: &mut (dyn FnMut(Window, &LineColumns) + Send),
 ) -> Result<Nanos, Failure> {
     let mut bar = Bar::new(recording.progress());
-    let last = measure::read_through(recording, (bits, numbers), stretch, &mut |lines| {
+    let last = measure::read_through(recording, (bits, numbers), stretch, &mut |window, lines| {
         bar.show();
-        take(lines);
+        take(window, lines);
     })?;
     bar.hide();
     Ok(last)

@@ -73,6 +73,8 @@ pub struct Sources {
     pub up: Option<BitSource>,
     /// What counts down.
     pub down: Option<BitSource>,
+    /// The steps of a register, up and down, where it counts those and not edges.
+    pub steps: Option<NumberSource>,
     /// Nothing counts while this is off.
     pub gate: Option<BitSource>,
     /// Held at the start value while this is on.
@@ -137,7 +139,7 @@ pub struct State {
     pub(super) total: i64,
     pub(super) wraps: u64,
     pub(super) lost: u64,
-    preset_hits: Vec<u64>,
+    pub(super) preset_hits: Vec<u64>,
     /// A new start of the counts that the next window is to show, at its beginning.
     restart_at: Option<Nanos>,
     /// When the next scan counts, where it counts scans and a bit that counts is on.
@@ -151,6 +153,18 @@ pub(super) struct InputLevels {
     pub(super) load: bool,
     pub(super) gate_closed: bool,
     load_to: i64,
+}
+
+impl InputLevels {
+    /// Why nothing is counted.
+    pub(super) fn stops(self) -> Option<SkipReason> {
+        match self {
+            InputLevels { reset: true, .. } => Some(SkipReason::Reset),
+            InputLevels { load: true, .. } => Some(SkipReason::Load),
+            InputLevels { gate_closed: true, .. } => Some(SkipReason::Gate),
+            _ => None,
+        }
+    }
 }
 
 impl Counter {
@@ -204,7 +218,16 @@ impl Counter {
         self.settings.presets.last().is_some_and(|&last| value >= last)
     }
 
-    fn tell(&mut self, time: Nanos, what: EventKind) {
+    /// Takes the value at which its inputs hold it.
+    pub(super) fn stand(&mut self, held: InputLevels) {
+        match held.stops() {
+            Some(SkipReason::Reset) => self.state.value = self.settings.start,
+            Some(SkipReason::Load) => self.state.value = held.load_to,
+            _ => {}
+        }
+    }
+
+    pub(super) fn tell(&mut self, time: Nanos, what: EventKind) {
         if let Some(told) = &mut self.told {
             told.push((time, what));
         }
@@ -225,7 +248,7 @@ impl Counter {
     }
 
     /// Counts one up or down; true where the last preset sent the counter back to its start.
-    fn count(&mut self, time: Nanos, step: i64) -> bool {
+    pub(super) fn count(&mut self, time: Nanos, step: i64) -> bool {
         let Some(next) = self.stepped(step) else {
             self.state.lost += 1;
             self.tell(time, EventKind::NotCounted(SkipReason::Limit));
@@ -338,17 +361,8 @@ impl Counter {
         outputs: &mut CounterColumns<'_>,
     ) {
         let all = up + down;
-        let stopped = match held {
-            InputLevels { reset: true, .. } => Some(SkipReason::Reset),
-            InputLevels { load: true, .. } => Some(SkipReason::Load),
-            InputLevels { gate_closed: true, .. } => Some(SkipReason::Gate),
-            _ => None,
-        };
-        match stopped {
-            Some(SkipReason::Reset) => self.state.value = self.settings.start,
-            Some(SkipReason::Load) => self.state.value = held.load_to,
-            _ => {}
-        }
+        let stopped = held.stops();
+        self.stand(held);
         let counts = if stopped.is_some() { 0 } else { up.abs_diff(down) };
         let left_out = all - counts;
         if left_out > 0 && self.told.is_some() {
@@ -367,7 +381,7 @@ impl Counter {
 
 /// The columns that a counter fills, by name.
 pub(super) struct CounterColumns<'a> {
-    done: &'a mut BitColumn,
+    pub(super) done: &'a mut BitColumn,
     at_zero: Option<&'a mut BitColumn>,
     value: &'a mut CountColumn,
     band: &'a mut CountColumn,
@@ -480,7 +494,12 @@ impl Block for Counter {
         let instants = Instants::new(&inputs, ports.sources.iter().copied(), self.state.started);
         let Some(instants) = instants else { return };
         let mut reads = Reads { instants, load_to: LoadTo::new(&self.sources, &inputs), ports };
+        let steps = match self.sources.steps {
+            Some(NumberSource::Count(number)) => inputs.counts.get(number),
+            _ => None,
+        };
         match self.settings.scans {
+            _ if let Some(steps) = steps => self.work_steps(steps, &mut reads, &mut outputs),
             Some(times) => self.work_scans(times, window, &mut reads, &mut outputs),
             None => self.work_edges(&mut reads, &mut outputs),
         }

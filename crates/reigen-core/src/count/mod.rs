@@ -3,5 +3,6 @@
 pub mod counter;
 pub mod encoder;
 mod scans;
+mod steps;
 #[cfg(test)]
 mod tests;

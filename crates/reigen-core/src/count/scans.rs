@@ -82,11 +82,7 @@ impl Counter {
             self.values_enough.map_or(0, |enough| self.scans_within(window, period).div_ceil(enough.max(1)));
         let (mut time, mut left) = (first, count - 1);
         while left > 0 {
-            let free = match stands {
-                true => 0,
-                false if self.only_wraps() => u64::MAX,
-                false => self.steps_before_anything(step),
-            };
+            let free = if stands { 0 } else { self.free_steps(step) };
             let at_once = free.min(left).min(most_at_once).min(i64::MAX.unsigned_abs());
             if at_once > 0 {
                 self.step_often(step, at_once);
@@ -126,7 +122,7 @@ impl Counter {
     }
 
     /// Whether a limit keeps it from counting so, now and from now on.
-    fn is_blocked(&self, step: i64) -> bool {
+    pub(super) fn is_blocked(&self, step: i64) -> bool {
         let next = self.state.value.checked_add(step);
         match self.settings.range {
             None => next.is_none(),
@@ -136,7 +132,7 @@ impl Counter {
     }
 
     /// Makes so many steps at which nothing happens but, where it [`only_wraps`](Self::only_wraps), that.
-    fn step_often(&mut self, step: i64, steps: u64) {
+    pub(super) fn step_often(&mut self, step: i64, steps: u64) {
         let next = i128::from(self.state.value) + i128::from(step) * i128::from(steps);
         let Some(Range { least, most, .. }) = self.settings.range.filter(|_| self.only_wraps()) else {
             self.state.value = i64::try_from(next).unwrap_or(self.state.value);
@@ -146,6 +142,11 @@ impl Counter {
         let rounds = (next - least).div_euclid(size).unsigned_abs();
         self.state.wraps = self.state.wraps.saturating_add(u64::try_from(rounds).unwrap_or(u64::MAX));
         self.state.value = i64::try_from(least + (next - least).rem_euclid(size)).unwrap_or(self.state.value);
+    }
+
+    /// How many steps it can surely make at once.
+    pub(super) fn free_steps(&self, step: i64) -> u64 {
+        if self.only_wraps() { u64::MAX } else { self.steps_before_anything(step) }
     }
 
     /// How many steps it can surely make before it reaches a preset, zero or a limit.

@@ -167,6 +167,7 @@ proptest! {
         let sources = Sources {
             up: Some(BitSource::Line(0)),
             down: source(1),
+            steps: None,
             gate: source(2),
             reset: source(3),
             load: source(4),
@@ -241,7 +242,7 @@ proptest! {
             ..Settings::default()
         };
         let [up, down] = if used[0] { [0, 1] } else { [1, 0] }.map(|number| Some(BitSource::Line(number)));
-        let sources = Sources { up, down, gate: source(2), reset: source(3), load: source(4), load_to: Some(Operand::Constant(Value::Integer(7))) };
+        let sources = Sources { up, down, steps: None, gate: source(2), reset: source(3), load: source(4), load_to: Some(Operand::Constant(Value::Integer(7))) };
         let work = |enough: Option<u64>| {
             let mut counter = Counter::new(settings.clone(), sources.clone());
             enough.into_iter().for_each(|enough| assert!(counter.skim(enough)));

@@ -14,6 +14,7 @@ use crate::logic::blink::Blink;
 use crate::logic::elapsed::Elapsed;
 use crate::logic::evaluate::Evaluate;
 use crate::logic::expect::Expect;
+use crate::logic::expect_after::ExpectAfter;
 use crate::logic::latch::{Latch, Toggle};
 use crate::logic::oneshot::OneShot;
 use crate::logic::output::Output;
@@ -164,6 +165,8 @@ running! {
     Output,
     /// What should hold.
     Expect,
+    /// What should hold after an edge.
+    ExpectAfter,
 }
 
 impl RunningBlock {
@@ -190,6 +193,7 @@ impl RunningBlock {
             Self::Analog(block) => PointSummary::Analog(Box::new(block.summary(tally))),
             Self::Pair(block) => PointSummary::Pair(block.summary(tally)),
             Self::Expect(block) => PointSummary::Expectation(block.summary()),
+            Self::ExpectAfter(block) => PointSummary::Expectation(block.summary()),
             Self::Stretches(_)
             | Self::Scaled(_)
             | Self::NumberBit(_)

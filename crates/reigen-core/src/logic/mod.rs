@@ -5,6 +5,7 @@ pub mod blink;
 pub mod elapsed;
 pub mod evaluate;
 pub mod expect;
+pub mod expect_after;
 pub mod expression;
 pub mod latch;
 pub mod oneshot;

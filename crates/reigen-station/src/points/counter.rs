@@ -1,6 +1,7 @@
 //! The table of a counter in the station file.
 
 use crate::points::PointKind;
+use crate::points::point_kind::KnownPoints;
 use crate::points::{PointTable, takes_description};
 use crate::spanned::Spanned;
 use crate::table::branch::BranchBuilder;
@@ -9,6 +10,7 @@ use crate::table::{Field, FieldColumn, FieldExpression, StationErrorKind};
 use reigen_core::cast;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::count::counter::{AtLast, CountedEdge, Range, Settings, Sources};
+use reigen_core::logic::expression::{Reference, Span};
 use reigen_core::program::Operation;
 use serde::Deserialize;
 
@@ -16,7 +18,7 @@ use serde::Deserialize;
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CounterTable {
-    /// Bit whose edges count up: a point or an expression.
+    /// Bit whose edges count up: a point or an expression; or a register, whose steps count up and down.
     up: Option<Spanned<String>>,
     /// Bit whose edges count down.
     down: Option<Spanned<String>>,
@@ -250,7 +252,10 @@ impl PointTable for CounterTable {
             return None;
         }
         let past_scan = builder.past_scan(&self.scan);
-        Some(CounterPoint { settings, past_scan, up, down, gate, reset, load, load_to })
+        let needs_edges = by_scans.map(Spanned::span).or(self.scan.as_ref().filter(|_| past_scan.is_some()).map(Spanned::span));
+        let needs_edges = needs_edges.or(down.as_ref().map(|down| down.span.clone()));
+        let needs_edges = needs_edges.or(up.as_ref().filter(|_| edge != CountedEdge::Rising).map(|up| up.span.clone()));
+        Some(CounterPoint { settings, past_scan, up, down, gate, reset, load, load_to, of_register: false, needs_edges })
     }
 }
 
@@ -266,6 +271,10 @@ pub struct CounterPoint {
     reset: Option<FieldExpression>,
     load: Option<FieldExpression>,
     load_to: Option<FieldExpression>,
+    /// Whether `up` is a register, whose samples tell the counts.
+    of_register: bool,
+    /// Where a key stands that a counter of a register has not.
+    needs_edges: Option<Span>,
 }
 
 const ITSELF: Field = Field { name: "", column: FieldColumn::Count(0) };
@@ -308,7 +317,24 @@ impl PointKind for CounterPoint {
     }
 
     fn counted(&self) -> Vec<&FieldExpression> {
-        [&self.up, &self.down].into_iter().flatten().collect()
+        [&self.up, &self.down].into_iter().flatten().filter(|field| !field.number).collect()
+    }
+
+    fn learn(&mut self, known: &KnownPoints) {
+        let Some(up) = &mut self.up else { return };
+        self.of_register = known.is_register(up);
+        up.number = self.of_register;
+        // It counts both ways, as the register does.
+        self.settings.tells_zero |= self.of_register;
+    }
+
+    fn refused(&self) -> Option<(Span, String)> {
+        let (place, up) = (self.needs_edges.clone().filter(|_| self.of_register)?, self.up.as_ref()?);
+        let message = format!(
+            "`{}` is a register, whose steps count up and down at its samples: remove `down`, `edge`, `scan` and `count`",
+            up.expression
+        );
+        Some((place, message))
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
@@ -317,11 +343,14 @@ impl PointKind for CounterPoint {
             Some(_) => branch.counted_past_scan(field),
             None => branch.counted(field),
         };
-        let [up, down] = [&self.up, &self.down].map(|field| field.as_ref().map(|field| counted(branch, field)));
+        let bits = [&self.up, &self.down].map(|field| field.as_ref().filter(|field| !field.number));
+        let [up, down] = bits.map(|field| field.map(|field| counted(branch, field)));
+        let register = self.up.as_ref().filter(|up| up.number).and_then(|up| up.expression.as_name());
+        let steps = register.map(|name| branch.named(&Reference { point: name.point.clone(), field: "delta".to_owned() }));
         let [gate, reset, load] =
             [&self.gate, &self.reset, &self.load].map(|field| field.as_ref().map(|field| branch.settled(field)));
         let load_to = self.load_to.as_ref().map(|field| branch.number(field));
-        let sources = Sources { up, down, gate, reset, load, load_to };
+        let sources = Sources { up, down, steps, gate, reset, load, load_to };
         let settings = self.settings.clone();
         match past_scan {
             Some(times) => Operation::ScannedCounter { settings, sources, times },

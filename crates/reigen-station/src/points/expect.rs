@@ -9,6 +9,7 @@ use crate::table::{Field, FieldExpression, StationErrorKind};
 use reigen_core::logic::expect::When;
 use reigen_core::logic::expression::{Expression, Function, Node, Operator, Value};
 use reigen_core::program::Operation;
+use reigen_core::time::Nanos;
 use serde::Deserialize;
 
 /// Widens every comparison of an expression by a tolerance.
@@ -58,6 +59,10 @@ pub struct ExpectTable {
     /// Must hold at the end.
     #[serde(default)]
     at_end: bool,
+    /// Must hold after each rising edge of this bit, at some time `within`.
+    after: Option<Spanned<String>>,
+    /// With `after`: how long it may take.
+    within: Option<Spanned<TimeText>>,
     /// How far numbers compared by = may differ.
     tolerance: Option<Spanned<f64>>,
     /// Address in the controller, for the wire list.
@@ -70,7 +75,16 @@ pub struct ExpectTable {
 #[derive(Debug)]
 pub struct ExpectPoint {
     that: FieldExpression,
-    when: When,
+    demand: Demand,
+}
+
+/// What is asked of an expectation.
+#[derive(Debug)]
+enum Demand {
+    /// That it holds at a time, or all the time.
+    At(When),
+    /// That it holds soon after each edge.
+    After { edges: FieldExpression, within: Nanos },
 }
 
 impl PointTable for ExpectTable {
@@ -79,16 +93,29 @@ impl PointTable for ExpectTable {
     takes_description!();
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
-        let when: Vec<When> = [
+        let when = [
             self.at.map(|TimeText(at)| When::At(at)),
             self.by.map(|TimeText(by)| When::By(by)),
             self.always.then_some(When::Always),
             self.at_end.then_some(When::AtEnd),
         ]
         .into_iter()
-        .flatten()
-        .collect();
-        let &[when] = when.as_slice() else {
+        .flatten();
+        let after = match (&self.after, &self.within) {
+            (None, None) => None,
+            (Some(after), Some(within)) => {
+                let edges = builder.expression(after)?;
+                Some(Demand::After { edges, within: within.get_ref().0 })
+            }
+            (after, within) => {
+                let given = after.as_ref().map(Spanned::span).or(within.as_ref().map(Spanned::span));
+                let kind = StationErrorKind::File("`after` and `within` need each other".to_owned());
+                builder.refuse(given.unwrap_or_else(|| builder.place.clone()), kind);
+                return None;
+            }
+        };
+        let demands: Vec<Demand> = when.map(Demand::At).chain(after).collect();
+        let Ok([demand]) = <[Demand; 1]>::try_from(demands) else {
             builder.refuse(builder.place.clone(), StationErrorKind::ExpectWhen);
             return None;
         };
@@ -101,7 +128,7 @@ impl PointTable for ExpectTable {
             }
             that.expression = widened(&that.expression, *tolerance.get_ref());
         }
-        Some(ExpectPoint { that, when })
+        Some(ExpectPoint { that, demand })
     }
 }
 
@@ -115,10 +142,24 @@ impl PointKind for ExpectPoint {
     }
 
     fn expressions(&self) -> Vec<(&'static str, &FieldExpression)> {
-        vec![("that", &self.that)]
+        let after = match &self.demand {
+            Demand::After { edges, .. } => Some(("after", edges)),
+            Demand::At(_) => None,
+        };
+        [("that", &self.that)].into_iter().chain(after).collect()
+    }
+
+    fn edge_keys(&self) -> &'static [&'static str] {
+        &["after"]
     }
 
     fn compile(&self, branch: &mut BranchBuilder<'_>) -> Operation {
-        Operation::Expect { that: branch.settled(&self.that), when: self.when }
+        let that = branch.settled(&self.that);
+        match &self.demand {
+            Demand::At(when) => Operation::Expect { that, when: *when },
+            Demand::After { edges, within } => {
+                Operation::ExpectAfter { that, after: branch.counted(edges), within: *within }
+            }
+        }
     }
 }

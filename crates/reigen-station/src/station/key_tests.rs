@@ -205,6 +205,8 @@ const POINTS: &[Row] = &[
     ("ThresholdTable", "[analog.r]\nline = 'R0'\n[threshold.x]\nof = 'r'\non_below = 3\n@", "off_above", "5", "6"),
     ("ExpectTable", "[expect.x]\nthat = 'a'\n@", "at", "'1 s'", "'2 s'"),
     ("ExpectTable", "[expect.x]\nthat = 'a'\n@", "by", "'1 s'", "'2 s'"),
+    ("ExpectTable", "[expect.x]\nthat = 'a'\nwithin = '9 ms'\n@", "after", "'b'", "'NOT b'"),
+    ("ExpectTable", "[expect.x]\nthat = 'a'\nafter = 'b'\n@", "within", "'1 ms'", "'2 s'"),
     ("OutputTable2", "[output.x]\n@", "when", "'a'", "'b'"),
     ("OutputTable2", "[output.x]\nwhen = 'a'\n@", "on_delay", "-", "'2 s'"),
     ("OutputTable2", "[output.x]\nwhen = 'a'\n@", "off_delay", "-", "'2 s'"),

@@ -59,12 +59,12 @@ const BLOCKS: &[(&str, &str)] = &[
     ),
     (
         "expect",
-        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'\n[expect.w]\nthat = 'c'\nafter = 'a'\nwithin = '9 ns'",
     ),
     ("oneshot", "[oneshot.x]\nof = 'a'\nwidth = '5 ns'"),
     (
         "expect",
-        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'",
+        "[expect.x]\nthat = 'a OR b'\nalways = true\n[expect.y]\nthat = 'c'\nby = '40 ns'\n[expect.z]\nthat = 'd'\nat = '50 ns'\n[expect.w]\nthat = 'c'\nafter = 'a'\nwithin = '9 ns'",
     ),
     ("oneshot", "[oneshot.x]\nof = 'a'\nedge = 'falling'\nwidth = '2 ns'"),
     ("latch", "[latch.x]\nset = 'a'\nreset = 'b AND c'"),
@@ -156,6 +156,11 @@ const BLOCKS: &[(&str, &str)] = &[
     (
         "register",
         "[register.x]\nline = 'R0'\nreset = 'restart'\nfastest = '500 MHz'\nbits = 5\n[hold.y]\nof = 'x.delta'\nat = 'a'",
+    ),
+    (
+        "register",
+        "[register.x]\nline = 'R0'\nbits = 4\n[counter.y]\nup = 'x'\ngate = 'a'\nreset = 'b'\npresets = [3, 9]\nat_last = 'restart'\n\
+         [counter.z]\nup = 'y.done'\n[counter.w]\nup = 'x'\nload = 'c'\nload_to = 2\nlimits = [-3, 5]\nat_limit = 'wrap'",
     ),
     ("register", "[register.x]\nhigh = 'R0'\nlow = 'R0'\nbits = 8\n[number.y]\nof = 'x.resets + x'"),
     (

@@ -113,7 +113,7 @@ pub enum StationErrorKind {
     #[error("presets must ascend: {1} comes after {0}")]
     PresetsFall(i64, i64),
     /// An expectation without a time, or with several.
-    #[error("an expectation needs exactly one of `at`, `by`, `always` and `at_end`")]
+    #[error("an expectation needs exactly one of `at`, `by`, `always`, `at_end`, and `after` with `within`")]
     ExpectWhen,
     /// A part of a display's text that is none.
     #[error("`{0}` is not valid in a display text")]
@@ -271,7 +271,7 @@ impl StationErrorKind {
             Self::DebounceHalf(_, missing) => format!("add `{missing}`, or use `time` for both states"),
             Self::PresetsFall(..) => "put them in rising order, each once".into(),
             Self::RestartWithoutPresets => "add presets = [96]: the counter restarts at the last one".into(),
-            Self::ExpectWhen => "such as at = \"3 s\", by = \"3 s\", always = true or at_end = true".into(),
+            Self::ExpectWhen => "such as at = \"3 s\", by = \"3 s\", always = true, at_end = true, or after = \"start_button\" with within = \"200 ms\"".into(),
             Self::DisplayPart(_) => "such as {spool_turns}, {spool_turns:>5}, {length:8.2} or {guard?CLOSED:OPEN}; {{ for the letter".into(),
             Self::NothingCounted => "add up = \"…\": the bit whose edges count".into(),
             Self::OutsideLimits { .. } => "widen the limits, or choose a value within them".into(),

@@ -26,6 +26,9 @@ pub(crate) struct SurveyArguments {
     /// Replace the station file if it exists
     #[arg(long, requires = "output")]
     pub(crate) force: bool,
+    /// Print all lines at this interval first, one row each; --lines chooses
+    #[arg(long, value_name = "TIME", value_parser = parse_time)]
+    pub(crate) every: Option<Nanos>,
     /// Print the result as JSON
     #[arg(long)]
     pub(crate) json: bool,

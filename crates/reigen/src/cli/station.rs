@@ -208,16 +208,16 @@ pub(crate) struct RunArguments {
     /// Show the displays as they are at this time of the recording
     #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, conflicts_with = "display", hide_short_help = true)]
     pub(crate) display_at: Option<i64>,
-    /// Print all readings and counts at this interval, one row each
+    /// Print all points at this interval, one row each; --points chooses
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
     pub(crate) every: Option<Nanos>,
-    /// Show one reading as a moving bar
-    #[arg(long, value_name = "POINT", conflicts_with_all = ["json", "every"], hide_short_help = true)]
-    pub(crate) watch: Option<String>,
+    /// Show these points as they move: numbers as bars, bits as lamps
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', conflicts_with_all = ["json", "every"], hide_short_help = true)]
+    pub(crate) watch: Vec<String>,
     /// With --watch: how many times as fast as the recording
     #[arg(long, value_parser = finite, value_name = "FACTOR", default_value_t = 1.0, requires = "watch", hide_short_help = true)]
     pub(crate) speed: f64,
-    /// With --watch: both ends of the bar, such as 0..140
+    /// With --watch: both ends of the bars, such as 0..140
     #[arg(long, value_name = "LOW..HIGH", requires = "watch", allow_hyphen_values = true, hide_short_help = true)]
     pub(crate) scale: Option<String>,
 }

@@ -63,7 +63,7 @@ fn check_names(pressed: &[String]) -> Result<(), Failure> {
 fn found(arguments: &ChainArguments, recording: Recording) -> Result<[String; 3], Failure> {
     let stretch = reading::stretch(&arguments.recording.span, &recording)?;
     let name = recording.name().to_owned();
-    let surveyed = survey::survey(recording, stretch, &[])?;
+    let surveyed = survey::survey(recording, stretch, &[], None)?;
     let wires = ["load", "clock", "data"].map(|wanted| {
         let lines = surveyed
             .lines()
@@ -103,7 +103,7 @@ fn read(recording: &mut Recording, stretch: Stretch, names: &[String; 3]) -> Res
         signals.push(signal);
     }
     let mut reader: Option<ChainReader> = None;
-    let end = read_through(recording, (&signals, &[]), stretch, &mut |lines| {
+    let end = read_through(recording, (&signals, &[]), stretch, &mut |_, lines| {
         let [load, clock, data] = lines.bits() else { return };
         let columns = ChainColumns { load, clock, data, inhibit: None };
         // Edges before all lines have a level belong to no frame.

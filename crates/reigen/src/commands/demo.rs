@@ -136,7 +136,7 @@ fn show_all(walk: &Walk, out: &mut Out) -> Result<(), Failure> {
     out.line("$ reigen simulate scenario.toml -o recording.vcd --truth truth.json")?;
     out.line("\nWhat is on the lines?\n")?;
     out.line("$ reigen survey recording.vcd")?;
-    survey::print(&survey::survey(walk.recording()?, Stretch::default(), &[])?, out)?;
+    survey::print(&survey::survey(walk.recording()?, Stretch::default(), &[], None)?, out)?;
     show_start_button(walk, &station, out)?;
     out.line("\nWhat should the controller have seen?\n")?;
     out.line("$ reigen run station.toml recording.vcd")?;

@@ -18,7 +18,7 @@ pub(crate) fn run(arguments: &LevelsArguments, out: &mut Out) -> Result<(), Fail
     let digital = find_line(&arguments.digital, recording.lines()).map_err(|kind| refuse_line("--digital", &kind))?;
     let analog = find_number(&arguments.analog, recording.lines()).map_err(|kind| refuse_line("--analog", &kind))?;
     let mut pairing = Pairing::default();
-    read_through(&mut recording, (&[digital], &[analog]), stretch, &mut |lines| {
+    read_through(&mut recording, (&[digital], &[analog]), stretch, &mut |_, lines| {
         if let (Some(bit), Some(reading)) = (lines.bits().first(), lines.readings().first()) {
             let mut rising = bit.level == Some(false);
             for &time in &bit.toggles {

@@ -3,19 +3,19 @@
 use crate::cli::{RecordingArguments, RunArguments};
 use crate::done::Completion;
 use crate::failure::Failure;
-use crate::gauge::{self, frame};
+use crate::gauge::{StateTable, check_step, frame, play};
 use crate::print::Out;
 use crate::reading;
 use crate::reading::replay;
 use crate::views::more::CommandPlace;
 use crate::views::run::{Detail, print, print_json, show_displays};
 use reigen_core::summary::PointSummary;
-use reigen_core::time::{Nanos, Origin};
+use reigen_core::time::Origin;
 use reigen_io::events::EventFile;
 use reigen_io::output_file::Outputs;
 use reigen_io::small_file;
 use reigen_io::source::Source;
-use reigen_run::gauge::{Gauge, KeptReadings};
+use reigen_run::gauge::Gauge;
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::points::{number_of, parse_scale};
 use reigen_run::replay::RunOptions;
@@ -42,36 +42,27 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     };
     let recording = reading::open_sources(&sources, &arguments.recording)?;
     let mut states = States::default();
-    let mut gauge = readings(&station.station, arguments, recording.origin())?;
-    let streams = arguments.watch.is_none() && !arguments.json;
-    let (mut kept, mut printed) = (KeptReadings::default(), Ok(()));
-    if let Some(gauge) = gauge.as_ref().filter(|_| streams) {
-        gauge::print_head(gauge, out)?;
+    let gauge = gauge(&station.station, arguments, recording.origin())?;
+    let streams = arguments.watch.is_empty() && !arguments.json;
+    let mut table = gauge.as_ref().map(|gauge| StateTable::new(gauge.step(), streams.then_some(&mut *out)));
+    if let (Some(table), Some(gauge)) = (&mut table, gauge) {
+        table.begin(gauge)?;
     }
-    let mut take_readings = |view: &mut WindowView<'_>| {
-        let Some(gauge) = &mut gauge else { return };
-        let mut runs = Vec::new();
-        gauge.take(view, |run| if streams { runs.push(run) } else { kept.take(run) });
-        for run in runs {
-            printed = std::mem::replace(&mut printed, Ok(())).and_then(|()| gauge::print(gauge, &run, out));
-        }
-    };
-    let mut observers: Vec<&mut dyn Observer> = vec![&mut take_readings];
+    let mut fill_table = |view: &mut WindowView<'_>| table.iter_mut().for_each(|table| table.take(view));
+    let mut observers: Vec<&mut dyn Observer> = vec![&mut fill_table];
     if arguments.display {
         observers.push(&mut states);
     }
     let mut outcome = replay(&station, recording, &wanted, &mut observers)?;
-    printed?;
-    outcome.findings.extend(kept.finding());
-    match gauge {
-        Some(gauge) if arguments.watch.is_some() => {
-            let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
-            gauge::play(&gauge, &kept, arguments.speed, scale, out)?;
-            return Ok(Completion::Fine);
-        }
-        Some(gauge) if arguments.json => outcome.gauge = Some(gauge.told(kept)),
-        Some(_) => out.line("")?,
-        None => {}
+    if !arguments.watch.is_empty() {
+        let scale = arguments.scale.as_deref().map(parse_scale).transpose()?;
+        table.and_then(StateTable::into_kept).map_or(Ok(()), |kept| play(&kept, arguments.speed, scale, out))?;
+        return Ok(Completion::Fine);
+    }
+    if let Some(table) = table {
+        let (kept, left_out) = table.finish()?;
+        outcome.gauge = kept;
+        outcome.findings.extend(left_out);
     }
     if let Some(at) = arguments.display_at {
         states = states_at(&station, &sources, &arguments.recording, at)?;
@@ -103,7 +94,7 @@ fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>, ou
         counted_before: false,
         // The last of each window will do where nobody looks at them.
         values_enough: (arguments.events.is_none() && arguments.trace.is_none()).then_some(1),
-        readings_every: arguments.every.or(arguments.watch.as_ref().map(|_| frame(arguments.speed))),
+        readings_every: arguments.every.or((!arguments.watch.is_empty()).then(|| frame(arguments.speed))),
         trace: arguments.trace.as_deref(),
         events: arguments.events.as_deref(),
         from: arguments.recording.span.from,
@@ -111,34 +102,30 @@ fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>, ou
     }
 }
 
-/// What takes readings at a step, where that is asked for.
-fn readings(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<Option<Gauge>, Failure> {
-    let help = "rates, widths, analog points, counters and encoders are numbers";
-    let usage = |message: String| Failure::Usage { message, help: help.to_owned() };
+/// What takes states at a step, where that is asked for.
+fn gauge(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<Option<Gauge>, Failure> {
     if !(arguments.speed.is_finite() && arguments.speed > 0.0) {
         return Err(Failure::Usage {
             message: format!("--speed {} is no pace", arguments.speed),
             help: "10 is ten times as fast as the recording".to_owned(),
         });
     }
-    if arguments.every == Some(Nanos(0)) {
-        return Err(Failure::Usage {
-            message: "--every must be above zero".to_owned(),
-            help: "such as --every 250ms".to_owned(),
-        });
-    }
-    let gauge = match (&arguments.watch, arguments.every) {
-        (Some(name), _) => Gauge::new(station, frame(arguments.speed), Some(number_of(station, name)?), origin),
-        (None, Some(every)) => Gauge::new(station, every, None, origin),
-        (None, None) => return Ok(None),
+    check_step(arguments.every)?;
+    let (names, step) = match arguments.every {
+        _ if !arguments.watch.is_empty() => (&arguments.watch, frame(arguments.speed)),
+        Some(every) => (&arguments.points, every),
+        None => return Ok(None),
     };
-    match gauge.is_empty() {
-        true => Err(usage(match &arguments.watch {
-            Some(name) => format!("`{name}` is not a number"),
-            None => "no point of the station is a number".to_owned(),
-        })),
-        false => Ok(Some(gauge)),
-    }
+    let numbers: Vec<usize> = names.iter().map(|name| number_of(station, name)).collect::<Result<_, _>>()?;
+    let gauge = Gauge::of_points(station, step, &numbers, origin);
+    let read = |name: &&String| gauge.columns().iter().any(|column| column.name == **name);
+    let message = match names.iter().find(|name| !read(name)) {
+        Some(name) => format!("`{name}` is neither a bit nor a number"),
+        None if gauge.is_empty() => "no point of the station is a bit or a number".to_owned(),
+        None => return Ok(Some(gauge)),
+    };
+    let help = "an expectation is judged at the end; all other points are bits or numbers".to_owned();
+    Err(Failure::Usage { message, help })
 }
 
 /// The states at a time, from a second reading.

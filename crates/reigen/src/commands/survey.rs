@@ -3,6 +3,7 @@
 use crate::cli::SurveyArguments;
 use crate::failure::Failure;
 use crate::first_station::first_station;
+use crate::gauge::{StateTable, check_step};
 use crate::print::Out;
 use crate::reading;
 use crate::views::survey::{Json, SurveyReport, print, survey};
@@ -15,7 +16,14 @@ use std::path::Path;
 pub(crate) fn run(arguments: &SurveyArguments, out: &mut Out) -> Result<(), Failure> {
     let recording = reading::open(&arguments.recording)?;
     let stretch = reading::stretch(&arguments.recording.span, &recording)?;
-    let surveyed = survey(recording, stretch, &arguments.lines)?;
+    check_step(arguments.every)?;
+    let mut states = arguments.every.map(|step| StateTable::new(step, (!arguments.json).then_some(&mut *out)));
+    let mut surveyed = survey(recording, stretch, &arguments.lines, states.as_mut())?;
+    if let Some(states) = states {
+        let (table, left_out) = states.finish()?;
+        surveyed.survey.findings.extend(left_out);
+        surveyed.every = table;
+    }
     let written = arguments.output.as_deref().map(|path| write_station(&surveyed, path, out.outputs())).transpose()?;
     match arguments.json {
         true => return out.json(&Json::new(&surveyed)),

@@ -95,7 +95,7 @@ pub(crate) fn measure(
         line.clone_into(name);
     }
     let mut meter = LinesMeter::new(numbers.len(), only);
-    let end = read_through(&mut recording, (&numbers, &[]), stretch, &mut |lines| meter.take(lines.bits()))?;
+    let end = read_through(&mut recording, (&numbers, &[]), stretch, &mut |_, lines| meter.take(lines.bits()))?;
     let length = end.saturating_sub(stretch.from);
     let on_while_high = question.asserted.map(|asserted| on_while_high(asserted, question.contact));
     let sense = Sense { on_while_high, tick: recording.tick() };

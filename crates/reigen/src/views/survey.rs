@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use crate::print::Out;
+use crate::gauge::StateTable;
 use crate::reading::{read_through, refuse_line};
 use crate::table_view::Table;
 use crate::tables::{cells, print_findings};
@@ -15,6 +16,7 @@ use reigen_core::names::{counted, some_of};
 use reigen_core::time::Nanos;
 use reigen_core::units::{short_time, significant};
 use reigen_io::recording::Recording;
+use reigen_run::gauge::{Gauge, GaugeTable};
 use reigen_run::signals::signals_among;
 use reigen_run::stretch::Stretch;
 use reigen_station::station::line_names::{LineNames, find_line, find_number};
@@ -32,6 +34,8 @@ pub(crate) struct SurveyReport {
     aliases: Vec<Vec<String>>,
     /// For each line whether a station can name it.
     pub(crate) nameable: Vec<bool>,
+    /// The states of all lines at a step, where they were asked for and not printed.
+    pub(crate) every: Option<GaugeTable>,
 }
 
 impl SurveyReport {
@@ -42,7 +46,14 @@ impl SurveyReport {
 }
 
 /// Surveys a stretch of a recording: all of its lines, or those that are named.
-pub(crate) fn survey(mut recording: Recording, stretch: Stretch, wanted: &[String]) -> Result<SurveyReport, Failure> {
+///
+/// A table of states, where one is wanted, is filled on the way.
+pub(crate) fn survey(
+    mut recording: Recording,
+    stretch: Stretch,
+    wanted: &[String],
+    mut states: Option<&mut StateTable<'_>>,
+) -> Result<SurveyReport, Failure> {
     let known = LineNames::new(recording.lines());
     let mut bits = signals_among(recording.lines(), &known, |kind| *kind == LineKind::Level);
     let mut numbers =
@@ -52,8 +63,14 @@ pub(crate) fn survey(mut recording: Recording, stretch: Stretch, wanted: &[Strin
         (bits, numbers) = (bits.among(&levels), numbers.among(&values));
     }
     let mut surveyor = Surveyor::new(bits.numbers.len(), numbers.numbers.len());
-    let end = read_through(&mut recording, (&bits.numbers, &numbers.numbers), stretch, &mut |lines| {
+    if let Some(states) = &mut states {
+        states.begin(Gauge::of_lines(&bits.names, &numbers.names, states.step(), recording.origin()))?;
+    }
+    let end = read_through(&mut recording, (&bits.numbers, &numbers.numbers), stretch, &mut |window, lines| {
         surveyor.take(lines.bits(), lines.readings());
+        if let Some(states) = &mut states {
+            states.take_lines(window, lines);
+        }
     })?;
     let names = &bits.names;
     let mut survey = surveyor.finish(recording.tick(), end, names, &numbers.names);
@@ -67,6 +84,7 @@ pub(crate) fn survey(mut recording: Recording, stretch: Stretch, wanted: &[Strin
         unknown: recording.unknown_times(),
         aliases: bits.aliases,
         nameable: bits.nameable,
+        every: None,
     })
 }
 
@@ -242,6 +260,8 @@ pub(crate) struct Json<'a> {
     lines: JsonLines<'a>,
     analogs: Vec<JsonAnalog<'a>>,
     findings: &'a [Finding],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    every: Option<&'a GaugeTable>,
 }
 
 /// The lines, each made as it is written.
@@ -328,6 +348,7 @@ impl<'a> Json<'a> {
             lines: JsonLines(surveyed),
             analogs: analogs.iter().map(|(name, figures)| JsonAnalog { name, figures: figures.as_ref() }).collect(),
             findings,
+            every: surveyed.every.as_ref(),
         }
     }
 }
