@@ -1,5 +1,6 @@
-//! Observers that write files: a trace of the points, and their events.
+//! Observers that write files: a trace of the points, their events, and the texts of displays.
 
+use crate::displays::{DisplayText, DisplayWatch};
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
 use crate::options::RunOptions;
@@ -7,12 +8,15 @@ use reigen_core::event::{Event, EventOrder};
 use reigen_core::finding::Finding;
 use reigen_core::time::{Nanos, Origin, seconds_short};
 use reigen_io::events::EventFile;
-use reigen_io::output_file::put_in_place;
+use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::trace::{Column, Names, Shape, TraceFile};
 use reigen_station::station::{FieldColumn, PointKind, Station};
+use serde::Serialize;
+use std::io::Write as _;
 
 /// The files that watch the points: they appear whole or not at all.
-pub struct OutputFiles {
+pub struct OutputFiles<'a> {
+    displays: Option<DisplayLog<'a>>,
     trace: Option<TraceFile>,
     events: Option<EventFile>,
     order: EventOrder,
@@ -21,13 +25,42 @@ pub struct OutputFiles {
     shapes: Vec<Shape>,
 }
 
-impl OutputFiles {
+/// The texts of displays as JSON Lines: `{"time_ns":…,"display":"…","rows":[…]}`.
+struct DisplayLog<'a> {
+    watch: DisplayWatch<'a>,
+    names: Vec<&'a str>,
+    origin: Origin,
+    file: OutputFile,
+}
+
+/// One line of the log.
+#[derive(Serialize)]
+struct LoggedText<'a> {
+    time_ns: i64,
+    display: &'a str,
+    rows: &'a [String],
+}
+
+impl DisplayLog<'_> {
+    fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+        self.watch.take(view)?;
+        for DisplayText { time, display, rows } in self.watch.take_told() {
+            let display = self.names.get(display).copied().unwrap_or_default();
+            let line = LoggedText { time_ns: self.origin.file_time_ns(time), display, rows: &rows };
+            let written = serde_json::to_writer(&mut self.file, &line).map_err(std::io::Error::from);
+            written.and_then(|()| self.file.write_all(b"\n")).map_err(|error| self.file.explain(error))?;
+        }
+        Ok(())
+    }
+}
+
+impl<'a> OutputFiles<'a> {
     /// The files that are asked for; `lines` are what the station calls its lines.
     ///
     /// # Errors
     /// Where one cannot be written.
     pub fn create(
-        station: &Station,
+        station: &'a Station,
         origin: Origin,
         lines: &[String],
         options: &RunOptions<'_>,
@@ -44,8 +77,15 @@ impl OutputFiles {
             .events
             .map(|path| EventFile::create(options.outputs.create(path)?, origin, point_names))
             .transpose()?;
+        let displays =
+            options.display_log.map(|path| options.outputs.create(path)).transpose()?.map(|file| DisplayLog {
+                watch: DisplayWatch::telling(station),
+                names: station.displays.iter().map(|display| display.name.as_str()).collect(),
+                origin,
+                file,
+            });
         let starts_at = (trace.is_some() && origin.0 < 0).then_some(origin.0);
-        Ok(Self { trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
+        Ok(Self { displays, trace, events, order: EventOrder::default(), waiting: Vec::new(), starts_at, shapes })
     }
 
     /// Whether the engine is to remember what happens.
@@ -54,8 +94,11 @@ impl OutputFiles {
     }
 }
 
-impl Observer for OutputFiles {
+impl Observer for OutputFiles<'_> {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+        if let Some(displays) = &mut self.displays {
+            displays.take(view)?;
+        }
         let WindowView { window, engine, lines, .. } = view;
         if let Some(trace) = &mut self.trace {
             let mut points: Vec<_> = engine.points().collect();
@@ -94,12 +137,18 @@ impl Observer for OutputFiles {
         if let Some(trace) = self.trace.take() {
             finished.push(trace.finish(end)?);
         }
+        let mut found = Vec::new();
+        if let Some(DisplayLog { watch, file, .. }) = self.displays.take() {
+            found = watch.finish().1;
+            finished.push(file.finish()?);
+        }
         put_in_place(finished)?;
         let shifted = self.starts_at.map(|start| {
             let message = format!("a VCD has no negative times, so time 0 in it is {} s here", seconds_short(start));
             Finding::note("trace-shifted", "trace", message, "add that to a time read off the trace")
         });
-        Ok(shifted.into_iter().collect())
+        found.extend(shifted);
+        Ok(found)
     }
 }
 

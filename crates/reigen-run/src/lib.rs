@@ -39,6 +39,7 @@
 
 pub mod actuator;
 pub mod compare;
+pub mod displays;
 pub mod error;
 pub mod files;
 pub mod gauge;

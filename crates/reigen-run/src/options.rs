@@ -14,6 +14,8 @@ pub struct RunOptions<'a> {
     pub trace: Option<&'a Path>,
     /// Where their events go.
     pub events: Option<&'a Path>,
+    /// Where each text of the displays goes.
+    pub display_log: Option<&'a Path>,
     /// What really happened.
     pub truth: Option<&'a TruthFile>,
     /// The points whose happenings the engine keeps, for an observer that takes them.

@@ -9,6 +9,7 @@ use reigen_core::logic::expression::{Reference, Value};
 use reigen_core::summary::PointSummary;
 use reigen_core::time::Nanos;
 use reigen_run::actuator::{Actuator, Drive};
+use reigen_run::displays::DisplayWatch;
 use reigen_run::error::RunError;
 use reigen_run::gauge::{Gauge, Sampled};
 use reigen_run::observer::{Observer, WindowView};
@@ -42,6 +43,15 @@ const STATION: &str = "
     [output.horn]
     when = 'button'
     blink = { times = 2, on = '3 ns', off = '4 ns' }
+    [display.at_once]
+    columns = 9
+    rows = 1
+    text = ['{presses:^5}{button?ON:OFF}']
+    [display.slow]
+    columns = 20
+    rows = 2
+    refresh = '10 ns'
+    text = ['{pace}', '{run_on} {presses.done}']
 ";
 
 fn station() -> StationFile {
@@ -176,6 +186,44 @@ proptest! {
                 });
                 prop_assert_eq!(sampled, is, "{} at {}", name.point, at);
             }
+        }
+    }
+}
+
+proptest! {
+    // Each case works the station anew for each nanosecond.
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn a_display_shows_what_stands_or_what_stood_at_its_last_refresh(toggles in toggles()) {
+        let station = station();
+        let mut watch = DisplayWatch::telling(&station.station);
+        let mut told = Vec::new();
+        let mut take = |view: &mut WindowView<'_>| {
+            watch.take(view).unwrap();
+            told.extend(watch.take_told());
+        };
+        replay(&station, Device::new(&toggles, &[33, 150]), &RunOptions::default(), &mut [&mut take]).unwrap();
+        let (at_end, _) = watch.finish();
+        let mut shown = [None, None];
+        let mut told = told.into_iter().peekable();
+        for at in 0..=END {
+            while let Some(text) = told.next_if(|text| text.time == Nanos(at)) {
+                prop_assert_ne!(&shown[text.display], &Some(text.rows.clone()), "told twice");
+                shown[text.display] = Some(text.rows);
+            }
+            for (number, display) in station.station.displays.iter().enumerate() {
+                let stands = display.refresh.map_or(at, |refresh| at / refresh.0 * refresh.0);
+                let options = RunOptions { to: Some(stands as i64), ..RunOptions::default() };
+                let mut states = States::default();
+                replay(&station, Device::new(&toggles, &[]), &options, &mut [&mut states]).unwrap();
+                let rows = display.rows(&|name| states.of(&station.station, name).map(|(value, _)| value)).0;
+                prop_assert_eq!(&shown[number], &Some(rows), "{} at {}", display.name, at);
+            }
+        }
+        prop_assert!(told.next().is_none());
+        for (rows, shown) in at_end.values().zip(shown) {
+            prop_assert_eq!(Some(rows), shown.as_ref());
         }
     }
 }

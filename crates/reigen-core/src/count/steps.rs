@@ -10,12 +10,7 @@ const MOST_ROUNDS: u64 = 100_000;
 
 impl Counter {
     /// Counts the steps of a window; those before all bits have a level count for nothing.
-    pub(super) fn work_steps(
-        &mut self,
-        steps: &CountColumn,
-        reads: &mut Reads<'_>,
-        outputs: &mut CounterColumns<'_>,
-    ) {
+    pub(super) fn work_steps(&mut self, steps: &CountColumn, reads: &mut Reads<'_>, outputs: &mut CounterColumns<'_>) {
         let mut start = Nanos(0);
         if !self.state.started {
             let Some(first) = reads.instants.advance() else { return };

@@ -44,9 +44,7 @@ impl ExpectAfter {
         let open = if waiting.is_some() { "; the recording ends before one more is decided" } else { "" };
         let times = counted(held + failed, "time");
         let detail = match first_failed {
-            _ if held + failed == 0 && waiting.is_some() => {
-                "the recording ends before it is decided".to_owned()
-            }
+            _ if held + failed == 0 && waiting.is_some() => "the recording ends before it is decided".to_owned(),
             _ if held + failed == 0 => "it was never asked for: `after` never came on".to_owned(),
             Some(deadline) => {
                 let asked = deadline.saturating_sub(self.within);

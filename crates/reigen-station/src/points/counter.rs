@@ -252,10 +252,22 @@ impl PointTable for CounterTable {
             return None;
         }
         let past_scan = builder.past_scan(&self.scan);
-        let needs_edges = by_scans.map(Spanned::span).or(self.scan.as_ref().filter(|_| past_scan.is_some()).map(Spanned::span));
+        let needs_edges =
+            by_scans.map(Spanned::span).or(self.scan.as_ref().filter(|_| past_scan.is_some()).map(Spanned::span));
         let needs_edges = needs_edges.or(down.as_ref().map(|down| down.span.clone()));
         let needs_edges = needs_edges.or(up.as_ref().filter(|_| edge != CountedEdge::Rising).map(|up| up.span.clone()));
-        Some(CounterPoint { settings, past_scan, up, down, gate, reset, load, load_to, of_register: false, needs_edges })
+        Some(CounterPoint {
+            settings,
+            past_scan,
+            up,
+            down,
+            gate,
+            reset,
+            load,
+            load_to,
+            of_register: false,
+            needs_edges,
+        })
     }
 }
 
@@ -346,7 +358,8 @@ impl PointKind for CounterPoint {
         let bits = [&self.up, &self.down].map(|field| field.as_ref().filter(|field| !field.number));
         let [up, down] = bits.map(|field| field.map(|field| counted(branch, field)));
         let register = self.up.as_ref().filter(|up| up.number).and_then(|up| up.expression.as_name());
-        let steps = register.map(|name| branch.named(&Reference { point: name.point.clone(), field: "delta".to_owned() }));
+        let steps =
+            register.map(|name| branch.named(&Reference { point: name.point.clone(), field: "delta".to_owned() }));
         let [gate, reset, load] =
             [&self.gate, &self.reset, &self.load].map(|field| field.as_ref().map(|field| branch.settled(field)));
         let load_to = self.load_to.as_ref().map(|field| branch.number(field));

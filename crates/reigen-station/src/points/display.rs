@@ -2,9 +2,10 @@
 
 use crate::spanned::Spanned;
 use crate::table::StationErrorKind;
-use crate::table::builder::Builder;
+use crate::table::builder::{Builder, TimeText};
 use reigen_core::finding::Finding;
 use reigen_core::logic::expression::{Reference, Span, Value};
+use reigen_core::time::Nanos;
 use reigen_core::units::significant;
 use serde::Deserialize;
 
@@ -22,6 +23,8 @@ pub(crate) struct DisplayTable {
     rows: Spanned<usize>,
     /// One text for each row, such as "Turns {spool_turns:>5}".
     text: Vec<Spanned<String>>,
+    /// How often it takes what points are; without it, it follows them at once.
+    refresh: Option<Spanned<TimeText>>,
 }
 
 /// A display of so many letters and rows.
@@ -33,8 +36,18 @@ pub struct Display {
     pub columns: usize,
     /// How many rows it has.
     pub rows: usize,
+    /// How often it takes what points are; `None` where it follows them at once.
+    pub refresh: Option<Nanos>,
     /// The text of each row, with its place.
     lines: Vec<(Vec<Part>, Span)>,
+}
+
+/// Where a value stands in its letters.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Align {
+    Left,
+    Centre,
+    Right,
 }
 
 /// A part of a row.
@@ -42,8 +55,8 @@ pub struct Display {
 enum Part {
     /// Letters as they stand.
     Text(String),
-    /// `{name}`, `{name:>5}`, `{name:8.2}`: a value, in so many letters, with so many digits after the point.
-    Value { name: Reference, right: bool, width: usize, digits: Option<usize> },
+    /// `{name}`, `{name:>5}`, `{name:^5}`, `{name:8.2}`: a value, in so many letters, with so many digits after the point.
+    Value { name: Reference, align: Align, width: usize, digits: Option<usize> },
     /// `{name?CLOSED:OPEN}`: words for on and off.
     Words { name: Reference, on: String, off: String },
 }
@@ -66,8 +79,9 @@ impl DisplayTable {
             ));
             builder.refuse(row.span(), kind);
         }
+        let refresh = self.refresh.as_ref().and_then(|refresh| builder.above_zero(refresh));
         let lines = self.text.iter().map(|row| (parse(row, builder), row.span())).collect();
-        Display { name, columns, rows, lines }
+        Display { name, columns, rows, refresh, lines }
     }
 }
 
@@ -104,8 +118,12 @@ fn part_of(inner: &str) -> Option<Part> {
         return Some(Part::Words { name: reference(name)?, on: on.to_owned(), off: off.to_owned() });
     }
     let (name, form) = inner.split_once(':').unwrap_or((inner, ""));
-    let right = !form.starts_with('<');
-    let form = form.trim_start_matches(['<', '>']);
+    let (align, form) = match form.strip_prefix(['<', '^', '>']) {
+        Some(rest) if form.starts_with('<') => (Align::Left, rest),
+        Some(rest) if form.starts_with('^') => (Align::Centre, rest),
+        Some(rest) => (Align::Right, rest),
+        None => (Align::Right, form),
+    };
     let (width, digits) = form.split_once('.').map_or((form, None), |(width, digits)| (width, Some(digits)));
     let number =
         |text: &str| if text.is_empty() { Some(0) } else { text.parse::<usize>().ok().filter(|number| *number <= 99) };
@@ -113,7 +131,7 @@ fn part_of(inner: &str) -> Option<Part> {
         Some(digits) => Some(number(digits)?),
         None => None,
     };
-    Some(Part::Value { name: reference(name)?, right, width: number(width)?, digits })
+    Some(Part::Value { name: reference(name)?, align, width: number(width)?, digits })
 }
 
 fn reference(text: &str) -> Option<Reference> {
@@ -122,6 +140,14 @@ fn reference(text: &str) -> Option<Reference> {
 }
 
 impl Display {
+    /// The names in one of its rows.
+    pub fn names_of_row(&self, row: usize) -> impl Iterator<Item = &Reference> {
+        self.lines.get(row).into_iter().flat_map(|(parts, _)| parts).filter_map(|part| match part {
+            Part::Text(_) => None,
+            Part::Value { name, .. } | Part::Words { name, .. } => Some(name),
+        })
+    }
+
     /// The names in its text, with the place of their row.
     pub fn names(&self) -> impl Iterator<Item = (&Reference, Span, bool)> {
         self.lines.iter().flat_map(|(parts, span)| {
@@ -133,8 +159,8 @@ impl Display {
         })
     }
 
-    /// Its rows, given the value of each name; and what does not fit.
-    pub fn rows(&self, of: &dyn Fn(&Reference) -> Option<Value>) -> (Vec<String>, Vec<Finding>) {
+    /// Its rows, given the value of each name; and what does not fit, by the number of its row.
+    pub fn rows(&self, of: &dyn Fn(&Reference) -> Option<Value>) -> (Vec<String>, Vec<(usize, Finding)>) {
         let mut findings = Vec::new();
         let mut rows: Vec<String> = Vec::new();
         for (number, (parts, _)) in self.lines.iter().enumerate() {
@@ -144,7 +170,7 @@ impl Display {
                 let message =
                     format!("row {} has {length} letters, and the display {}: `{text}`", number + 1, self.columns);
                 let remedy = "shorten the text, or give its values a smaller width";
-                findings.push(Finding::warning("display-overflow", &self.name, message, remedy));
+                findings.push((number, Finding::warning("display-overflow", &self.name, message, remedy)));
             }
             let cut: String = text.chars().take(self.columns).collect();
             rows.push(format!("{cut:<width$}", width = self.columns));
@@ -162,7 +188,7 @@ fn shown(part: &Part, of: &dyn Fn(&Reference) -> Option<Value>) -> String {
             Some(false) => off.clone(),
             None => "?".to_owned(),
         },
-        Part::Value { name, right, width, digits } => {
+        Part::Value { name, align, width, digits } => {
             let text = match (of(name), digits) {
                 (None, _) => "?".to_owned(),
                 (Some(Value::Bit(on)), _) => if on { "ON" } else { "OFF" }.to_owned(),
@@ -170,7 +196,11 @@ fn shown(part: &Part, of: &dyn Fn(&Reference) -> Option<Value>) -> String {
                 (Some(Value::Real(number)), None) => significant(number),
                 (Some(value), Some(digits)) => format!("{:.digits$}", value.as_real().unwrap_or_default()),
             };
-            if *right { format!("{text:>width$}") } else { format!("{text:<width$}") }
+            match align {
+                Align::Left => format!("{text:<width$}"),
+                Align::Centre => format!("{text:^width$}"),
+                Align::Right => format!("{text:>width$}"),
+            }
         }
     }
 }
@@ -199,6 +229,7 @@ mod tests {
         for (text, first) in [
             ("'Turns {turns:>5}'", "Turns    42 "),
             ("'{turns:<5}|'", "42   |      "),
+            ("'{turns:^5}|'", " 42  |      "),
             ("'{turns:7.2} m'", "  42.00 m   "),
             ("'{guard?CLOSED:OPEN}'", "CLOSED      "),
             ("'{guard} {{x}}'", "ON {x}      "),

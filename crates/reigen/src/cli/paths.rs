@@ -54,6 +54,7 @@ impl Command {
                 files.reads_recordings(&arguments.recording.recordings);
                 files.writes(arguments.trace.as_deref(), Replace::Named);
                 files.writes(arguments.events.as_deref(), Replace::Named);
+                files.writes(arguments.display_log.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Verify(arguments) => {

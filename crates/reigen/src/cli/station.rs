@@ -208,6 +208,9 @@ pub(crate) struct RunArguments {
     /// Show the displays as they are at this time of the recording
     #[arg(long, value_name = "TIME", value_parser = file_time, allow_hyphen_values = true, conflicts_with = "display", hide_short_help = true)]
     pub(crate) display_at: Option<i64>,
+    /// Write each text of the displays with its time
+    #[arg(long, value_name = "FILE.jsonl", hide_short_help = true)]
+    pub(crate) display_log: Option<PathBuf>,
     /// Print all points at this interval, one row each; --points chooses
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
     pub(crate) every: Option<Nanos>,

@@ -14,9 +14,9 @@ use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{OutputError, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
+use reigen_run::displays::DisplayWatch;
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
-use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_run::stretch::Stretch;
 use reigen_station::simulate::Simulation;
@@ -203,10 +203,10 @@ fn show_start_button(walk: &Walk, station: &StationFile, out: &mut Out) -> Resul
 
 /// The displays at 100 s.
 fn show_panel(walk: &Walk, station: &StationFile, out: &mut Out) -> Result<(), Failure> {
-    let mut states = States::default();
+    let mut displays = DisplayWatch::new(&station.station);
     let wanted = RunOptions { to: Some(100_000_000_000), counted_before: true, ..RunOptions::default() };
-    let mut outcome = replay(station, walk.recording()?, &wanted, &mut [&mut states])?;
-    run::show_displays(station, &states, &mut outcome);
+    let mut outcome = replay(station, walk.recording()?, &wanted, &mut [&mut displays])?;
+    run::show_displays(displays, &mut outcome);
     crate::tables::print_displays(&outcome.displays, out)
 }
 

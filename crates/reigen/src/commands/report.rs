@@ -8,8 +8,8 @@ use crate::views::diagram::{DiagramOptions, worked};
 use crate::views::run::show_displays;
 use askama::Template;
 use reigen_io::output_file::put_in_place;
+use reigen_run::displays::DisplayWatch;
 use reigen_run::points::numbers_of;
-use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use std::io::Write;
 
@@ -23,9 +23,9 @@ pub(crate) fn run(arguments: &ReportArguments, out: &mut Out) -> Result<(), Fail
     let chosen = DiagramOptions { points, from: span.from, to: span.to, ..DiagramOptions::default() };
     let recording = reading::open(&arguments.recording)?;
     let taken_for = recording.taken_for();
-    let mut states = States::default();
-    let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut states)?;
-    show_displays(&station, &states, &mut outcome);
+    let mut displays = DisplayWatch::new(&station.station);
+    let (diagram, mut outcome) = worked(&station, recording, &chosen, &mut displays)?;
+    show_displays(displays, &mut outcome);
     let page = report(&station, &outcome, diagram, taken_for)?;
     let text = page.render().map_err(|error| Failure::Print(std::io::Error::other(error)))?;
     let mut file = out.outputs().create(&arguments.output)?;

@@ -15,11 +15,11 @@ use reigen_io::events::EventFile;
 use reigen_io::output_file::Outputs;
 use reigen_io::small_file;
 use reigen_io::source::Source;
+use reigen_run::displays::DisplayWatch;
 use reigen_run::gauge::Gauge;
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::points::{number_of, parse_scale};
 use reigen_run::replay::RunOptions;
-use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_run::station_file::read_text;
 use reigen_station::simulate::truth::TruthFile;
@@ -32,7 +32,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     let station = StationFile::open(&arguments.station)?;
     arguments.points.iter().try_for_each(|name| number_of(&station.station, name).map(drop))?;
     let truth = arguments.truth.as_deref().map(read_truth).transpose()?;
-    let wanted = run_options(arguments, truth.as_ref(), out.outputs());
+    let wanted = run_options(arguments, &station.station, truth.as_ref(), out.outputs());
     if let Some(path) = &arguments.events {
         EventFile::check_ending(path)?;
     }
@@ -41,7 +41,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
         None => reading::sources(&arguments.recording),
     };
     let recording = reading::open_sources(&sources, &arguments.recording)?;
-    let mut states = States::default();
+    let mut displays = DisplayWatch::new(&station.station);
     let gauge = gauge(&station.station, arguments, recording.origin())?;
     let streams = arguments.watch.is_empty() && !arguments.json;
     let mut table = gauge.as_ref().map(|gauge| StateTable::new(gauge.step(), streams.then_some(&mut *out)));
@@ -51,7 +51,7 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
     let mut fill_table = |view: &mut WindowView<'_>| table.iter_mut().for_each(|table| table.take(view));
     let mut observers: Vec<&mut dyn Observer> = vec![&mut fill_table];
     if arguments.display {
-        observers.push(&mut states);
+        observers.push(&mut displays);
     }
     let mut outcome = replay(&station, recording, &wanted, &mut observers)?;
     if !arguments.watch.is_empty() {
@@ -65,10 +65,10 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
         outcome.findings.extend(left_out);
     }
     if let Some(at) = arguments.display_at {
-        states = states_at(&station, &sources, &arguments.recording, at)?;
+        displays = displays_at(&station, &sources, &arguments.recording, at)?;
     }
     if arguments.display || arguments.display_at.is_some() {
-        show_displays(&station, &states, &mut outcome);
+        show_displays(displays, &mut outcome);
     }
     match arguments.json {
         true => print_json(&station, &outcome, out)?,
@@ -86,20 +86,33 @@ pub(crate) fn run(arguments: &RunArguments, out: &mut Out) -> Result<Completion,
 }
 
 /// What the arguments ask of a run, and the truth that they name.
-fn run_options<'a>(arguments: &'a RunArguments, truth: Option<&'a TruthFile>, outputs: &Outputs) -> RunOptions<'a> {
+fn run_options<'a>(
+    arguments: &'a RunArguments,
+    station: &Station,
+    truth: Option<&'a TruthFile>,
+    outputs: &Outputs,
+) -> RunOptions<'a> {
     RunOptions {
         outputs: outputs.clone(),
         truth,
         remembered: None,
         counted_before: false,
         // The last of each window will do where nobody looks at them.
-        values_enough: (arguments.events.is_none() && arguments.trace.is_none()).then_some(1),
+        values_enough: (!looks_at_each(arguments, station)).then_some(1),
         readings_every: arguments.every.or((!arguments.watch.is_empty()).then(|| frame(arguments.speed))),
         trace: arguments.trace.as_deref(),
         events: arguments.events.as_deref(),
+        display_log: arguments.display_log.as_deref(),
         from: arguments.recording.span.from,
         to: arguments.recording.span.to,
     }
+}
+
+/// Whether somebody looks at each value of a number.
+fn looks_at_each(arguments: &RunArguments, station: &Station) -> bool {
+    let RunArguments { events, trace, display_log, display, .. } = arguments;
+    let files = [events, trace, display_log].iter().any(|file| file.is_some());
+    files || (*display && station.displays.iter().any(|display| display.refresh.is_some()))
 }
 
 /// What takes states at a step, where that is asked for.
@@ -128,18 +141,18 @@ fn gauge(station: &Station, arguments: &RunArguments, origin: Origin) -> Result<
     Err(Failure::Usage { message, help })
 }
 
-/// The states at a time, from a second reading.
-fn states_at(
-    station: &StationFile,
+/// The displays at a time, from a second reading.
+fn displays_at<'a>(
+    station: &'a StationFile,
     sources: &[Source],
     arguments: &RecordingArguments,
     at: i64,
-) -> Result<States, Failure> {
-    let mut states = States::default();
+) -> Result<DisplayWatch<'a>, Failure> {
+    let mut displays = DisplayWatch::new(&station.station);
     let wanted = RunOptions { to: Some(at), counted_before: true, ..RunOptions::default() };
     let recording = reading::open_sources(sources, arguments)?;
-    replay(station, recording, &wanted, &mut [&mut states])?;
-    Ok(states)
+    replay(station, recording, &wanted, &mut [&mut displays])?;
+    Ok(displays)
 }
 
 /// Reads what really happened.

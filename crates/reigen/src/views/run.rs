@@ -8,13 +8,12 @@ use crate::print::Out;
 use crate::summary::Summary;
 use crate::tables;
 use reigen_core::finding::{Finding, Severity};
-use reigen_core::logic::expression::Reference;
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::time::place;
 use reigen_core::units::short_time;
+use reigen_run::displays::DisplayWatch;
 use reigen_run::outcome::Outcome;
-use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_station::station::Station;
 
@@ -43,14 +42,11 @@ impl Detail {
     }
 }
 
-/// Fills the displays with what points are.
-pub(crate) fn show_displays(station: &StationFile, states: &States, outcome: &mut Outcome) {
-    for display in &station.station.displays {
-        let of = |name: &Reference| states.of(&station.station, name).map(|(value, _)| value);
-        let (rows, findings) = display.rows(&of);
-        outcome.displays.insert(display.name.clone(), rows);
-        outcome.findings.extend(findings);
-    }
+/// Tells what the displays show at the end.
+pub(crate) fn show_displays(displays: DisplayWatch<'_>, outcome: &mut Outcome) {
+    let (rows, findings) = displays.finish();
+    outcome.displays = rows;
+    outcome.findings.extend(findings);
 }
 
 /// Prints an outcome as JSON.

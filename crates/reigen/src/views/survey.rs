@@ -1,8 +1,8 @@
 //! What is on each line of a recording, without a station file.
 
 use crate::failure::Failure;
-use crate::print::Out;
 use crate::gauge::StateTable;
+use crate::print::Out;
 use crate::reading::{read_through, refuse_line};
 use crate::table_view::Table;
 use crate::tables::{cells, print_findings};

@@ -83,6 +83,8 @@ pub(super) enum CauseOf {
     Line { line: String, high: Option<bool>, on: Option<bool>, since_ns: Option<i64> },
     /// How a reading came about.
     Reading,
+    /// A row of a display, counted from 1, as it is shown.
+    Row { row: usize, shown: String },
 }
 
 /// What it comes to.

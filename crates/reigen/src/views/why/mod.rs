@@ -23,13 +23,16 @@ use reigen_run::replay::RunOptions;
 use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_station::station::{FieldColumn, Point, Station};
+use std::collections::HashMap;
 
 mod answer;
+mod display;
 mod fates;
 mod made;
 
 use answer::{Cause, CauseOf, Change, Sums};
 pub(crate) use answer::{WhyReport, print};
+pub(crate) use display::why_display;
 use fates::{Fates, Reasons};
 
 /// What is asked beside the point.
@@ -355,48 +358,50 @@ fn readings_sum(readings: u64, min: Option<f64>, max: Option<f64>, unit: &str) -
 
 /// Why a point is as it is at a time, back through the expressions to the inputs.
 fn at_time(station: &StationFile, recording: Recording, point: usize, at: i64) -> Result<WhyReport, Failure> {
-    let origin = recording.origin();
-    if origin.since_start(at).is_none() {
-        return Err(Failure::Usage {
-            message: format!("--at {} is before the recording", place(at)),
-            help: format!("it begins at {}", place(origin.0)),
-        });
-    }
-    let mut states = States::default();
-    let mut line_numbers = Default::default();
-    let wanted = RunOptions { to: Some(at), counted_before: true, values_enough: Some(1), ..RunOptions::default() };
-    let outcome: Outcome = replay(
-        station,
-        recording,
-        &wanted,
-        &mut [&mut states, &mut |seen: &mut WindowView<'_>| {
-            if seen.line_numbers.len() != std::collections::HashMap::len(&line_numbers) {
-                line_numbers = seen.line_numbers.clone();
-            }
-        }],
-    )?;
-    let asked = origin.since_start(at).unwrap_or_default();
-    if asked > outcome.to {
-        return Err(Failure::Usage {
-            message: format!("--at {} lies after the recording", place(at)),
-            help: format!("it ends at {}", place(origin.file_time_ns(outcome.to))),
-        });
-    }
-    let mut told = ReasonTree {
-        station,
-        states: &states,
-        lines: &line_numbers,
-        points: &outcome.points,
-        origin,
-        time: asked,
-        told: Vec::new(),
-        causes: Vec::new(),
-    };
+    let read = StatesAt::read(station, recording, at)?;
     let Some(asked) = station.station.points.get(point) else { return Ok(WhyReport::default()) };
+    let mut told = ReasonTree::new(station, &read);
     told.tell(point, 0);
     let causes = told.causes;
     let head = format!("{} at {}:", asked.name, place(at));
     Ok(WhyReport { point: asked.name.clone(), head, causes, ..WhyReport::default() })
+}
+
+/// What points and lines are at a time of a recording.
+struct StatesAt {
+    states: States,
+    /// For each name that the station gives a line, its number.
+    lines: HashMap<String, usize>,
+    outcome: Outcome,
+    time: Nanos,
+}
+
+impl StatesAt {
+    fn read(station: &StationFile, recording: Recording, at: i64) -> Result<Self, Failure> {
+        let origin = recording.origin();
+        let Some(time) = origin.since_start(at) else {
+            return Err(Failure::Usage {
+                message: format!("--at {} is before the recording", place(at)),
+                help: format!("it begins at {}", place(origin.0)),
+            });
+        };
+        let mut states = States::default();
+        let mut lines = HashMap::new();
+        let wanted = RunOptions { to: Some(at), counted_before: true, values_enough: Some(1), ..RunOptions::default() };
+        let mut take_lines = |seen: &mut WindowView<'_>| {
+            if seen.line_numbers.len() != lines.len() {
+                lines = seen.line_numbers.clone();
+            }
+        };
+        let outcome = replay(station, recording, &wanted, &mut [&mut states, &mut take_lines])?;
+        if time > outcome.to {
+            return Err(Failure::Usage {
+                message: format!("--at {} lies after the recording", place(at)),
+                help: format!("it ends at {}", place(origin.file_time_ns(outcome.to))),
+            });
+        }
+        Ok(Self { states, lines, outcome, time })
+    }
 }
 
 /// A value as people say it.
@@ -413,7 +418,7 @@ fn in_words(value: Value) -> String {
 struct ReasonTree<'a> {
     station: &'a StationFile,
     states: &'a States,
-    lines: &'a std::collections::HashMap<String, usize>,
+    lines: &'a HashMap<String, usize>,
     points: &'a [PointSummary],
     origin: Origin,
     time: Nanos,
@@ -422,7 +427,13 @@ struct ReasonTree<'a> {
     causes: Vec<Cause>,
 }
 
-impl ReasonTree<'_> {
+impl<'a> ReasonTree<'a> {
+    fn new(station: &'a StationFile, read: &'a StatesAt) -> Self {
+        let StatesAt { states, lines, outcome, time } = read;
+        let (points, origin, time) = (outcome.points.as_slice(), outcome.origin, *time);
+        Self { station, states, lines, points, origin, time, told: Vec::new(), causes: Vec::new() }
+    }
+
     fn since(&self, since: Nanos) -> String {
         match since {
             Nanos(0) => "since the start".to_owned(),
@@ -449,15 +460,18 @@ impl ReasonTree<'_> {
             self.push(depth + 1, CauseOf::Key { key, expression: text.to_owned() }, format!("{key} = {text}"));
             let mut names: Vec<&Reference> = bit.expression.names().into_iter().map(|(name, _)| name).collect();
             names.dedup();
-            for name in names {
-                if !name.field.is_empty() {
-                    self.tell_state(name, depth + 2);
-                }
-                let number = self.number(&self.station.station, &name.point);
-                if let Some(number) = number {
-                    self.tell(number, depth + 2);
-                }
-            }
+            names.into_iter().for_each(|name| self.tell_name(name, depth + 2));
+        }
+    }
+
+    /// A name, and the point that it is of.
+    fn tell_name(&mut self, name: &Reference, depth: usize) {
+        if !name.field.is_empty() {
+            self.tell_state(name, depth);
+        }
+        let number = self.number(&self.station.station, &name.point);
+        if let Some(number) = number {
+            self.tell(number, depth);
         }
     }
 
