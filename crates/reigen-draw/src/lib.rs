@@ -9,6 +9,7 @@ pub mod axis;
 pub mod bits;
 pub mod curve;
 pub mod diagram;
+pub mod histogram;
 pub mod number;
 pub mod pen;
 pub mod picture;

@@ -50,6 +50,7 @@ impl ExpectAfter {
                 let asked = deadline.saturating_sub(self.within);
                 format!("failed {failed} of {times}, first after the edge at {}{open}", asked.place())
             }
+            None if longest == Nanos(0) => format!("held {times}, at once{open}"),
             None => format!("held {times}, at most {longest} after the edge{open}"),
         };
         ExpectSummary { pass: failed == 0 && held > 0, detail, failed_at: first_failed }

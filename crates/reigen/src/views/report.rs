@@ -13,14 +13,17 @@ use reigen_core::summary::PointSummary;
 use reigen_core::time::place;
 use reigen_core::units::short_time;
 use reigen_draw::diagram::Diagram;
+use reigen_draw::histogram::Histogram;
 use reigen_draw::picture::{Drawing, Format, render};
 use reigen_draw::theme::Theme;
 use reigen_run::outcome::Outcome;
 use reigen_run::station_file::StationFile;
 use reigen_station::electrical::{WiringReport, check};
+use reigen_station::station::Station;
 
 /// The width of its pictures.
 const WIDTH: u32 = 1120;
+const HISTOGRAM_HEIGHT: u32 = 320;
 /// At most so many rows make a picture, so that two fit on a page.
 const ROWS: usize = 12;
 /// A picture of lines that is longer than this is one of pixels.
@@ -42,6 +45,7 @@ pub(crate) struct ReportView {
     circuits: Vec<Picture>,
     sections: Vec<Section>,
     pictures: Vec<Picture>,
+    histograms: Vec<Picture>,
     displays: Vec<(String, String)>,
     findings: Vec<FindingView>,
 }
@@ -115,6 +119,7 @@ pub(crate) fn report(
         circuits: circuits(station, &checked)?,
         sections: sections(station, outcome),
         pictures: pictures(diagram)?,
+        histograms: histograms(&station.station, outcome)?,
         displays: outcome.displays.iter().map(|(name, rows)| (name.clone(), rows.join("\n"))).collect(),
         findings: outcome.findings.iter().map(FindingView::new).collect(),
     })
@@ -224,6 +229,21 @@ fn pictures(mut diagram: Diagram) -> Result<Vec<Picture>, Failure> {
         diagram.rows = rest;
     }
     Ok(pictures)
+}
+
+/// How long each delay took, as bars.
+fn histograms(station: &Station, outcome: &Outcome) -> Result<Vec<Picture>, Failure> {
+    let delays = station.points.iter().zip(&outcome.points).filter_map(|(point, told)| match told {
+        PointSummary::Delay(delay) if delay.count > 1 => Some((point.name.as_str(), &**delay)),
+        _ => None,
+    });
+    let drawn = delays.map(|(name, delay)| {
+        let title = format!("{}: {}", on_one_line(name), counted(delay.count, "delay"));
+        let mark = delay.p99.map(|time| (time, format!("99 % take at most {}", short_time(time))));
+        let alt = format!("how often {name} took how long");
+        picture(&Histogram { title, bars: &delay.histogram, mark }, (WIDTH, HISTOGRAM_HEIGHT), alt)
+    });
+    drawn.collect()
 }
 
 impl FindingView {
