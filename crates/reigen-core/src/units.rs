@@ -186,7 +186,7 @@ impl Ohms {
     }
 }
 
-/// A part of a whole, typed in percent: `5 %`, `0.1%`.
+/// A part of a whole, typed in percent: `5 %`, `±0.1%`.
 #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Serialize)]
 pub struct Share(pub f64);
 
@@ -201,7 +201,8 @@ impl FromStr for Share {
             signed: false,
             zero: true,
         };
-        let percent = read(text, &kind)?;
+        let unsigned = text.trim_start();
+        let percent = read(unsigned.strip_prefix('±').unwrap_or(text), &kind)?;
         match percent < 100.0 {
             true => Ok(Self(percent / 100.0)),
             false => Err(QuantityError::TooLarge { text: text.to_owned(), most: "99.9 %" }),

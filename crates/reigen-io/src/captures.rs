@@ -1,6 +1,7 @@
-//! Captured timer counts: one column of CSV below a header.
+//! Captured timer counts: one column of CSV below a header, or two with the starts and the ends of pulses.
 
 use crate::small_file::{SmallFileError, TextKind, read_text};
+use reigen_core::rate::captures::Captures;
 use std::path::{Path, PathBuf};
 
 /// What is wrong with a file of captured counts.
@@ -32,8 +33,8 @@ pub enum CaptureFault {
     /// The first line is a count.
     #[error("the first line must be a header, but `{0}` is a number")]
     NoHeader(String),
-    /// More than one cell.
-    #[error("`{0}` has more than one column, but one column of counts is needed")]
+    /// Another number of cells than before it, or too many.
+    #[error("`{0}` has not as many columns as the lines before it, or more than two")]
     Columns(String),
     /// No count.
     #[error("`{0}` is not a whole number")]
@@ -55,10 +56,12 @@ impl CaptureError {
     /// What to do about it.
     pub fn help(&self) -> &'static str {
         match self {
-            CaptureError::Io { .. } => "this must be a CSV with one column of timer counts below a header",
+            CaptureError::Io { .. } => "this must be a CSV with one or two columns of timer counts below a header",
             CaptureError::Line { fault, .. } => match fault {
                 CaptureFault::NoHeader(_) => "put a name such as `count` in the first line",
-                CaptureFault::Columns(_) => "keep the column with the captured counts alone",
+                CaptureFault::Columns(_) => {
+                    "keep one column of captured counts, or two: the counts at the start and at the end of each pulse"
+                }
                 CaptureFault::NotWhole(_) => "counts are whole numbers from 0 up, as the capture register has them",
                 CaptureFault::TooLarge { .. } => {
                     "--bits says how wide the timer is, --reload at which count it begins anew"
@@ -73,34 +76,46 @@ impl CaptureError {
 ///
 /// # Errors
 /// Where the file cannot be read, or a line is no count of such a timer.
-pub fn read(path: &Path, most: u64) -> Result<Vec<u64>, CaptureError> {
+pub fn read(path: &Path, most: u64) -> Result<Captures, CaptureError> {
     let text = read_text(path, TextKind::Csv).map_err(|source| CaptureError::Io { path: path.to_owned(), source })?;
     parse(&text, most).map_err(|(line, fault)| CaptureError::Line { path: path.to_owned(), line, fault })
 }
 
-fn parse(text: &str, most: u64) -> Result<Vec<u64>, (usize, CaptureFault)> {
-    let rows = text.trim_start_matches('\u{feff}').lines().map(|row| row.trim().trim_matches('"').trim());
-    let mut rows = rows.enumerate().filter(|(_, row)| !row.is_empty());
-    if let Some((at, header)) = rows.next()
-        && header.parse::<f64>().is_ok()
-    {
-        return Err((at + 1, CaptureFault::NoHeader(header.to_owned())));
+fn parse(text: &str, most: u64) -> Result<Captures, (usize, CaptureFault)> {
+    let mut rows = text.trim_start_matches('\u{feff}').lines().enumerate().filter(|(_, row)| !row.trim().is_empty());
+    let mut width = None;
+    if let Some((at, header)) = rows.next() {
+        let cells = cells(header);
+        if let Some(number) = cells.iter().find(|cell| cell.parse::<f64>().is_ok()) {
+            return Err((at + 1, CaptureFault::NoHeader((*number).to_owned())));
+        }
+        width = Some(cells.len());
     }
-    let count = |(at, row): (usize, &str)| {
-        let fault = |fault| Err((at + 1, fault));
-        if row.contains([',', ';', '\t']) {
-            return fault(CaptureFault::Columns(row.to_owned()));
+    let mut captures = Captures::default();
+    for (at, row) in rows {
+        let cells = cells(row);
+        if Some(cells.len()) != width || cells.len() > 2 {
+            return Err((at + 1, CaptureFault::Columns(row.trim().to_owned())));
         }
-        match row.parse::<u64>() {
-            Err(_) => fault(CaptureFault::NotWhole(row.to_owned())),
-            Ok(count) if count > most => fault(CaptureFault::TooLarge { count, most }),
-            Ok(count) => Ok(count),
+        for (cell, column) in cells.into_iter().zip([&mut captures.starts, &mut captures.ends]) {
+            column.push(count(cell, most).map_err(|fault| (at + 1, fault))?);
         }
-    };
-    let counts: Vec<u64> = rows.map(count).collect::<Result<_, _>>()?;
-    match counts.len() {
-        0 | 1 => Err((text.lines().count().max(1), CaptureFault::TooFew(counts.len()))),
-        _ => Ok(counts),
+    }
+    match captures.starts.len() {
+        few @ (0 | 1) => Err((text.lines().count().max(1), CaptureFault::TooFew(few))),
+        _ => Ok(captures),
+    }
+}
+
+fn cells(row: &str) -> Vec<&str> {
+    row.split([',', ';', '\t']).map(|cell| cell.trim().trim_matches('"').trim()).collect()
+}
+
+fn count(cell: &str, most: u64) -> Result<u64, CaptureFault> {
+    match cell.parse::<u64>() {
+        Err(_) => Err(CaptureFault::NotWhole(cell.to_owned())),
+        Ok(count) if count > most => Err(CaptureFault::TooLarge { count, most }),
+        Ok(count) => Ok(count),
     }
 }
 
@@ -112,12 +127,15 @@ mod tests {
     fn counts_are_read_and_what_is_none_is_refused_where_it_stands() {
         let fault = |fault| Err(fault);
         let cases = [
-            ("count\n1\n65535\n", Ok(vec![1, 65_535])),
-            ("\u{feff}\"count\"\r\n\r\n7\r\n8", Ok(vec![7, 8])),
+            ("count\n1\n65535\n", Ok(Captures { starts: vec![1, 65_535], ends: vec![] })),
+            ("\u{feff}\"count\"\r\n\r\n7\r\n8", Ok(Captures { starts: vec![7, 8], ends: vec![] })),
+            ("rise;fall\n7;9\n8;65535", Ok(Captures { starts: vec![7, 8], ends: vec![9, 65_535] })),
             ("12\n13\n", fault((1, CaptureFault::NoHeader("12".into())))),
             ("count\n1\n2.5\n", fault((3, CaptureFault::NotWhole("2.5".into())))),
             ("count\n-1\n2\n", fault((2, CaptureFault::NotWhole("-1".into())))),
             ("count\n1\n65536\n", fault((3, CaptureFault::TooLarge { count: 65_536, most: 65_535 }))),
+            ("rise,fall\n1,2\n3\n", fault((3, CaptureFault::Columns("3".into())))),
+            ("a,b,c\n1,2,3\n", fault((2, CaptureFault::Columns("1,2,3".into())))),
             ("count\n1,2\n", fault((2, CaptureFault::Columns("1,2".into())))),
             ("count\n1\n", fault((2, CaptureFault::TooFew(1)))),
             ("", fault((1, CaptureFault::TooFew(0)))),

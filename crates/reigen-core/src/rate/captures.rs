@@ -25,6 +25,9 @@ pub struct CaptureReading {
     pub frequency_hz: f64,
     /// What one count more would change: f² · tick.
     pub resolution_hz: f64,
+    /// How long the pulse at its start was, where its end was captured too.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub width_s: Option<f64>,
 }
 
 impl Timer {
@@ -57,13 +60,27 @@ impl Timer {
     ///
     /// `None` where they are equal, which is a whole turn or nothing.
     pub fn reading(&self, first: u64, second: u64) -> Option<CaptureReading> {
-        let counts = if second < first { self.modulus() - first + second } else { second - first };
-        if counts == 0 {
-            return None;
-        }
-        let period_s = counts as f64 * f64::from(self.prescale) / self.clock.0;
+        let counts = self.counts_between(first, second)?;
+        let period_s = self.seconds(counts);
         let frequency_hz = self.clock.0 / (f64::from(self.prescale) * counts as f64);
-        Some(CaptureReading { counts, period_s, frequency_hz, resolution_hz: frequency_hz / counts as f64 })
+        Some(CaptureReading {
+            counts,
+            period_s,
+            frequency_hz,
+            resolution_hz: frequency_hz / counts as f64,
+            width_s: None,
+        })
+    }
+
+    /// The counts from one capture to a later one; `None` where they are equal.
+    fn counts_between(&self, first: u64, second: u64) -> Option<u64> {
+        let counts = if second < first { self.modulus() - first + second } else { second - first };
+        (counts > 0).then_some(counts)
+    }
+
+    /// How long so many counts take.
+    fn seconds(&self, counts: u64) -> f64 {
+        counts as f64 * f64::from(self.prescale) / self.clock.0
     }
 }
 
@@ -80,6 +97,18 @@ pub struct Captured {
     pub jitter_s: Option<f64>,
     /// Periods twice as long as most: a capture between may have been missed.
     pub doubled: u64,
+    /// The share of its period that a pulse takes, in percent, over all readings that have one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub duty_percent: Option<f64>,
+}
+
+/// What was captured, in its order.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Captures {
+    /// The counts at the starts of the pulses.
+    pub starts: Vec<u64>,
+    /// The counts at their ends, as many; empty where those were not captured.
+    pub ends: Vec<u64>,
 }
 
 /// A period is twice another where it is so within this share of it.
@@ -104,12 +133,26 @@ fn doubled(readings: &[CaptureReading]) -> u64 {
     if counts.len() < 5 { 0 } else { counts.iter().filter(is_twice).count() as u64 }
 }
 
-/// Works captured counts, in the order in which they were captured.
-pub fn work(timer: &Timer, counts: &[u64]) -> Captured {
+/// Works captured counts.
+pub fn work(timer: &Timer, captures: &Captures) -> Captured {
+    let counts = &captures.starts;
     let pairs = || counts.iter().zip(counts.iter().skip(1));
-    let readings: Vec<CaptureReading> = pairs().filter_map(|(one, other)| timer.reading(*one, *other)).collect();
+    let width = |number: usize, start: u64| {
+        captures.ends.get(number).and_then(|end| timer.counts_between(start, *end)).map(|counts| timer.seconds(counts))
+    };
+    let reading = |(number, (one, other)): (usize, (&u64, &u64))| {
+        let reading = timer.reading(*one, *other)?;
+        Some(CaptureReading { width_s: width(number, *one), ..reading })
+    };
+    let readings: Vec<CaptureReading> = pairs().enumerate().filter_map(reading).collect();
     let equal_neighbours = pairs().filter(|(one, other)| one == other).count() as u64;
     let wraps = pairs().filter(|(one, other)| other < one).count() as u64;
     let (jitter_s, doubled) = (jitter(&readings), doubled(&readings));
-    Captured { readings, equal_neighbours, wraps, jitter_s, doubled }
+    Captured { jitter_s, doubled, duty_percent: duty_percent(&readings), readings, equal_neighbours, wraps }
+}
+
+fn duty_percent(readings: &[CaptureReading]) -> Option<f64> {
+    let with_width = || readings.iter().filter_map(|reading| Some((reading.width_s?, reading.period_s)));
+    let (on, all) = with_width().fold((0.0, 0.0), |(on, all), (width, period)| (on + width, all + period));
+    (all > 0.0).then(|| on / all * 100.0)
 }

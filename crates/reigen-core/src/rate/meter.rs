@@ -8,6 +8,7 @@ use super::marks::{self, Gap};
 use super::period::{self, Period};
 use super::readings::{Basis, BasisKind, RateColumns, Reading, Sink};
 use super::settings::{Method, Settings};
+use super::steady::{self, Steady, SteadySummary};
 use super::wheel::{self, Wheel, WheelSummary};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::cast;
@@ -49,6 +50,9 @@ pub struct RateSummary {
     pub early_stops: u64,
     /// The longest run of edges that each came after the rate was read as stopped.
     pub lone_edges: u64,
+    /// How steady it was, where that is asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub steady: Option<SteadySummary>,
     /// When a reading becomes 0.
     #[serde(skip)]
     pub zero_after: Option<Nanos>,
@@ -123,6 +127,7 @@ pub struct Rate {
     tick: Nanos,
     wheel: Option<Wheel>,
     gap: Option<Gap>,
+    steady: Option<Steady>,
     started: bool,
     sums: Sums,
 }
@@ -135,6 +140,7 @@ pub struct State {
     meter: MeterState,
     wheel: Option<wheel::State>,
     gap: Option<marks::State>,
+    steady: Option<steady::State>,
 }
 
 /// What its method must know of the past.
@@ -159,7 +165,8 @@ impl Rate {
         let marks = settings.pulses_per_rev.filter(|marks| marks.fract() == 0.0 && (2.0..=MOST_MARKS).contains(marks));
         let wheel = marks.map(|marks| Wheel::new(cast::usize_from_f64(marks)));
         let gap = settings.marks.map(Gap::new);
-        Self { settings, of, meter, tick, wheel, gap, started: false, sums: Sums::default() }
+        let steady = settings.steady.map(Steady::new);
+        Self { settings, of, meter, tick, wheel, gap, steady, started: false, sums: Sums::default() }
     }
 }
 
@@ -186,6 +193,7 @@ impl Rate {
             wheel: self.wheel.as_ref().and_then(Wheel::summary),
             early_stops: sums.early_stops,
             lone_edges: sums.lone.most(),
+            steady: self.steady.as_ref().map(Steady::summary),
             zero_after: settings.zero_after,
             made: sums.last.map(|last| last.made),
             per_hertz: settings.unit.per_hertz,
@@ -205,6 +213,7 @@ impl Rate {
 struct ReadingSink<'a> {
     shown: RateColumns<'a>,
     sums: &'a mut Sums,
+    steady: Option<&'a mut Steady>,
     per_hertz: f64,
     zero_after: Option<Nanos>,
 }
@@ -233,6 +242,9 @@ impl Sink for ReadingSink<'_> {
         self.sums.take(reading.made);
         self.sums.spread.take(value, 1);
         self.sums.last = Some(reading);
+        if let Some(steady) = &mut self.steady {
+            steady.take(reading.made.at, value, resolution);
+        }
         if self.zero_after.is_some() {
             self.look_at_stop(reading.made);
         }
@@ -250,6 +262,10 @@ impl Sink for ReadingSink<'_> {
     fn repeat(&mut self, times: u64) {
         if let Some(last) = self.sums.last {
             self.sums.spread.take(last.hertz * self.per_hertz, times);
+            if let Some(steady) = &mut self.steady {
+                let resolution = last.resolution().map(|resolution| resolution * self.per_hertz);
+                steady.repeat(last.made.at, last.hertz * self.per_hertz, resolution, times);
+            }
         }
     }
 }
@@ -257,10 +273,11 @@ impl Sink for ReadingSink<'_> {
 impl Rate {
     /// Works the toggles of a window: rising edges count, and all tell the step of the times.
     fn work_edges(&mut self, of: &BitColumn, shown: RateColumns<'_>, revolution: Option<&mut BitColumn>) {
-        let Self { meter, sums, settings, wheel, gap, .. } = self;
+        let Self { meter, sums, settings, wheel, gap, steady, .. } = self;
         let zero_after = settings.zero_after;
         let mut revolution = revolution;
-        let mut taking = ReadingSink { shown, sums, per_hertz: settings.unit.per_hertz, zero_after };
+        let per_hertz = settings.unit.per_hertz;
+        let mut taking = ReadingSink { shown, sums, steady: steady.as_mut(), per_hertz, zero_after };
         let mut rising = of.level == Some(true);
         for &edge in &of.toggles {
             rising = !rising;
@@ -365,10 +382,10 @@ impl Block for Rate {
         }
         let shown = RateColumns { value: &mut *value, resolution: &mut *resolution, stopped: &mut *stopped };
         self.work_edges(of, shown, revolution);
-        let Self { meter, sums, settings, .. } = self;
+        let Self { meter, sums, settings, steady, .. } = self;
         let shown = RateColumns { value, resolution, stopped };
-        let mut taking =
-            ReadingSink { shown, sums, per_hertz: settings.unit.per_hertz, zero_after: settings.zero_after };
+        let (per_hertz, zero_after) = (settings.unit.per_hertz, settings.zero_after);
+        let mut taking = ReadingSink { shown, sums, steady: steady.as_mut(), per_hertz, zero_after };
         meter.pass(window.until, &mut taking);
         if let (Meter::Auto(auto), Some(Reading { hertz: 0.0, .. })) = (meter, sums.last) {
             // While it stands, time passes.
@@ -386,6 +403,7 @@ impl Block for Rate {
     fn start_counting(&mut self, _from: Nanos) {
         let last = self.sums.last;
         self.sums = Sums { last, ..Sums::default() };
+        self.steady.iter_mut().for_each(Steady::start_counting);
     }
 
     fn next_due(&self) -> Option<Nanos> {
@@ -403,6 +421,7 @@ impl Stateful for Rate {
             meter: self.meter.save(),
             wheel: self.wheel.as_ref().map(Wheel::save),
             gap: self.gap.as_ref().map(Gap::save),
+            steady: self.steady.as_ref().map(|steady| steady.state.clone()),
         }
     }
 
@@ -414,6 +433,9 @@ impl Stateful for Rate {
         }
         if let (Some(gap), Some(state)) = (&mut self.gap, state.gap) {
             gap.restore(state);
+        }
+        if let (Some(steady), Some(state)) = (&mut self.steady, state.steady) {
+            steady.state = state;
         }
     }
 }

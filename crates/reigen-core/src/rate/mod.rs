@@ -10,6 +10,7 @@ pub mod meter;
 pub mod period;
 pub mod readings;
 pub mod settings;
+pub mod steady;
 pub mod step;
 #[cfg(test)]
 mod tests;

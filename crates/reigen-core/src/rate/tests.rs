@@ -1,5 +1,5 @@
 use super::auto::Auto;
-use super::captures::{self, Timer};
+use super::captures::{self, Captures, Timer};
 use super::gate::Gate;
 use super::marks::{Gap, Marks};
 use super::period::Period;
@@ -178,7 +178,7 @@ proptest! {
         let mask = timer.modulus() - 1;
         let counts: Vec<u64> = std::iter::once(0).chain(periods.iter().copied())
             .scan(start, |count, period| { *count = count.wrapping_add(period); Some(*count & mask) }).collect();
-        let captured = captures::work(&timer, &counts);
+        let captured = captures::work(&timer, &starts(&counts));
         prop_assert_eq!(captured.readings.iter().map(|reading| reading.counts).collect::<Vec<_>>(), periods);
         for reading in &captured.readings {
             // One count less is one resolution more, to the first order.
@@ -265,7 +265,7 @@ fn auto_by_hand() {
 fn equal_captures_give_no_reading_and_a_turn_less_one_is_the_longest() {
     let timer = Timer { clock: Hertz(48e6), prescale: 480, most: Timer::most_of_bits(16) };
     assert_eq!((timer.tick().0, timer.longest_period().0), (1e-5, 65_535.0 * 1e-5));
-    let captured = captures::work(&timer, &[65_000, 65_000, 1_964, 4_464]);
+    let captured = captures::work(&timer, &starts(&[65_000, 65_000, 1_964, 4_464]));
     assert_eq!((captured.equal_neighbours, captured.wraps), (1, 1));
     assert_eq!(captured.readings.iter().map(|reading| reading.frequency_hz).collect::<Vec<_>>(), [40.0, 40.0]);
     assert_eq!(captured.readings[0].resolution_hz, 40.0 / 2500.0);
@@ -377,12 +377,27 @@ fn a_timer_that_is_reloaded_wraps_there_and_a_missed_capture_shows() {
     let timer = Timer { clock: Hertz(1e6), prescale: 1, most: 999 };
     // A capture every 400 counts of 1000, of which the one at 1600 is missed.
     let counts = [0, 400, 800, 200, 0, 400, 800];
-    let captured = captures::work(&timer, &counts);
+    let captured = captures::work(&timer, &starts(&counts));
     let periods: Vec<u64> = captured.readings.iter().map(|reading| reading.counts).collect();
     assert_eq!(periods, [400, 400, 400, 800, 400, 400]);
     assert_eq!((captured.wraps, captured.doubled), (2, 1));
     // 400 µs and once 800 µs: the mean is 466.7, and the deviation 400 / sqrt(6).
     assert!((captured.jitter_s.unwrap() - 400e-6 / 6f64.sqrt()).abs() < 1e-9, "{:?}", captured.jitter_s);
-    let even = captures::work(&timer, &[0, 400, 800, 200, 600, 0]);
+    let even = captures::work(&timer, &starts(&[0, 400, 800, 200, 600, 0]));
     assert_eq!((even.doubled, even.jitter_s), (0, Some(0.0)));
+}
+
+fn starts(counts: &[u64]) -> Captures {
+    Captures { starts: counts.to_vec(), ends: Vec::new() }
+}
+
+#[test]
+fn the_ends_of_pulses_give_their_widths_also_past_the_end_of_the_timer() {
+    let timer = Timer { clock: Hertz(1e6), prescale: 1, most: 999 };
+    let captures = Captures { starts: vec![100, 600, 100, 600], ends: vec![350, 850, 350, 100] };
+    let captured = captures::work(&timer, &captures);
+    assert_eq!(captured.readings.iter().map(|reading| reading.width_s).collect::<Vec<_>>(), [Some(250e-6); 3]);
+    assert_eq!(captured.duty_percent, Some(50.0));
+    let wrapped = captures::work(&timer, &Captures { starts: vec![900, 400, 900], ends: vec![150, 400, 0] });
+    assert_eq!(wrapped.readings.iter().map(|reading| reading.width_s).collect::<Vec<_>>(), [Some(250e-6), None]);
 }

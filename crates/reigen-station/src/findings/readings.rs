@@ -4,6 +4,7 @@ use reigen_core::analog::meter::AnalogSummary;
 use reigen_core::finding::Finding;
 use reigen_core::names::counted;
 use reigen_core::rate::meter::RateSummary;
+use reigen_core::rate::steady::SteadySummary;
 use reigen_core::rate::wheel::WheelSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::time::Nanos;
@@ -49,7 +50,40 @@ pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding
         let remedy = "set `zero_after` to twice the longest time between pulses";
         findings.push(Finding::warning("too-slow-to-see", name, message, remedy));
     }
+    rate.steady.iter().for_each(|steady| of_steady(name, rate, steady, findings));
     rate.wheel.iter().for_each(|wheel| of_wheel(name, rate, wheel, findings));
+}
+
+/// A speed that should have been steady.
+fn of_steady(name: &str, rate: &RateSummary, steady: &SteadySummary, findings: &mut Vec<Finding>) {
+    let SteadySummary { within_percent, level, dips, peaks, worst, longest, .. } = steady;
+    let band = format!("±{} %", significant(*within_percent));
+    if let (None, None, 10..) = (level, worst, rate.readings) {
+        let message =
+            format!("asked to be steady within {band}: never were seven of ten readings in a row that close together");
+        let remedy = "widen `steady`, or read more slowly: a longer `every` or `window`, or a larger `average`";
+        findings.push(Finding::note("never-steady", name, message, remedy));
+    }
+    let (Some(worst), Some(longest)) = (worst, longest) else { return };
+    let all: Vec<String> = [(*dips, "dip"), (*peaks, "peak")]
+        .into_iter()
+        .filter(|(count, _)| *count > 0)
+        .map(|(count, word)| counted(count, word))
+        .collect();
+    let message = format!(
+        "{} beyond {band} of the steady speed: the farthest {} % {} {} after the start, the longest back after {}",
+        all.join(" and "),
+        significant(worst.percent.abs()),
+        if worst.percent < 0.0 { "below it" } else { "above it" },
+        worst.at.place(),
+        short_time(*longest)
+    );
+    let misses = rate.wheel.as_ref().is_some_and(|wheel| wheel.missed.iter().any(|missed| *missed > 1));
+    let remedy = match misses {
+        true => "mend the missed marks first: they make dips that the shaft does not have",
+        false => "look at what loads the shaft at that time",
+    };
+    findings.push(Finding::warning("reading-unsteady", name, message, remedy).first_at(worst.at));
 }
 
 fn of_wheel(name: &str, rate: &RateSummary, wheel: &WheelSummary, findings: &mut Vec<Finding>) {
@@ -188,6 +222,7 @@ mod tests {
             stopped: true,
             bound: false,
             lone_edges: early_stops * 2,
+            steady: None,
             method: "gate",
             judgement: (readings > 0).then_some(judgement),
             wheel,

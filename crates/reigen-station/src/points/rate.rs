@@ -18,7 +18,7 @@ use reigen_core::rate::settings::{Method, Settings};
 use reigen_core::rate::unit::{Travel, Unit};
 use reigen_core::rate::width::{self};
 use reigen_core::time::Nanos;
-use reigen_core::units::{Speed, engineering};
+use reigen_core::units::{Share, Speed, engineering};
 use serde::Deserialize;
 
 /// How often `auto` reads where nothing is said.
@@ -53,6 +53,8 @@ pub struct RateTable {
     zero_after: Option<Spanned<TimeText>>,
     /// With [scan]: false counts every edge, as a counter input does, and shows the reading at scans.
     scan: Option<Spanned<bool>>,
+    /// It should be steady: how far a reading may leave its steady value, such as "±2 %".
+    steady: Option<Spanned<Share>>,
     /// Slowest speed that must be seen, for the check of its settings.
     slowest: Option<Spanned<Speed>>,
     /// Address in the controller, for the wire list.
@@ -220,11 +222,16 @@ impl PointTable for RateTable {
             builder.refuse(zero_after.span(), StationErrorKind::File(message));
         }
         let of = builder.expression(&self.of);
+        if let Some(steady) = self.steady.as_ref().filter(|steady| steady.get_ref().0 <= 0.0) {
+            let message = "`steady` must be above zero, such as steady = \"±2 %\"".to_owned();
+            builder.refuse(steady.span(), StationErrorKind::File(message));
+        }
         if builder.errors.len() > errors {
             return None;
         }
+        let steady = self.steady.as_ref().map(|steady| steady.get_ref().0);
         let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
-        let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks? };
+        let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks?, steady };
         let (of_samples, past_scan, scan) = (false, builder.past_scan(&self.scan), builder.scan);
         Some(RatePoint {
             settings,
@@ -295,11 +302,14 @@ impl PointKind for RatePoint {
     fn refused(&self) -> Option<(Span, String)> {
         let wrong = match self.settings {
             _ if !self.of_samples => return None,
-            Settings { method: Method::Auto { .. }, zero_after: None, marks: None, .. } => return None,
+            Settings { method: Method::Auto { .. }, zero_after: None, marks: None, steady: None, .. } => return None,
             Settings { method: Method::Auto { .. }, zero_after: Some(_), .. } => {
                 "its samples tell when nothing was counted: remove `zero_after`"
             }
-            Settings { method: Method::Auto { .. }, .. } => "its samples show no single marks: remove `marks`",
+            Settings { method: Method::Auto { .. }, marks: Some(_), .. } => {
+                "its samples show no single marks: remove `marks`"
+            }
+            Settings { method: Method::Auto { .. }, .. } => "`steady` is not worked out for one: remove it",
             _ => "the rate of a register is worked from its samples: remove `method`",
         };
         Some((self.of.span.clone(), format!("`{}` is a register, and {wrong}", self.of.expression)))

@@ -4,7 +4,7 @@ use crate::cli::CaptureOptions;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::views::captures::{RateFit, RateReport, print};
-use reigen_core::rate::captures::{CaptureReading, Timer, work};
+use reigen_core::rate::captures::{CaptureReading, Captures, Timer, work};
 use reigen_core::spread::Spread;
 use reigen_core::units::Hertz;
 use std::path::Path;
@@ -28,11 +28,11 @@ pub(crate) fn run(file: &Path, arguments: &CaptureOptions, out: &mut Out) -> Res
     let told = tell(&timer, &counts, arguments);
     match arguments.json {
         true => out.json(&told),
-        false => print(&told, (file, arguments), counts.len(), out),
+        false => print(&told, (file, arguments), counts.starts.len(), out),
     }
 }
 
-fn tell(timer: &Timer, counts: &[u64], arguments: &CaptureOptions) -> RateReport {
+fn tell(timer: &Timer, counts: &Captures, arguments: &CaptureOptions) -> RateReport {
     let captured = work(timer, counts);
     let mut spread = Spread::default();
     captured.readings.iter().for_each(|reading| spread.take(reading.frequency_hz, 1));

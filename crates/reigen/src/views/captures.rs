@@ -63,18 +63,19 @@ pub(crate) fn print(
         engineering(told.longest_period_s, "s"),
     ))?;
     let readings = &told.captured.readings;
-    let mut rows = match arguments.pulses_per_rev {
-        Some(_) => Table::new(&["reading", "counts", "period", "frequency", "resolution", "speed"]),
-        None => Table::new(&["reading", "counts", "period", "frequency", "resolution"]),
-    };
+    let mut header = vec!["reading", "counts", "period", "frequency", "resolution"];
+    header.extend(told.captured.duty_percent.map(|_| "pulse"));
+    header.extend(arguments.pulses_per_rev.map(|_| "speed"));
+    let mut rows = Table::new(&header);
     for (number, reading) in readings.iter().enumerate().take(MOST_LISTED) {
         let mut row = vec![
             (number + 1).to_string(),
             reading.counts.to_string(),
-            cells::time(Some(Nanos(cast::u64_from_f64((reading.period_s * 1e9).round())))),
+            seconds(reading.period_s),
             format!("{} Hz", resolved(reading.frequency_hz, Some(reading.resolution_hz))),
             format!("±{}", engineering(reading.resolution_hz, "Hz")),
         ];
+        row.extend(told.captured.duty_percent.map(|_| reading.width_s.map_or(String::new(), seconds)));
         let per_hertz = arguments.pulses_per_rev.map(|pulses| 60.0 / pulses);
         row.extend(per_hertz.map(|factor| {
             format!("{} rpm", resolved(reading.frequency_hz * factor, Some(reading.resolution_hz * factor)))
@@ -92,6 +93,9 @@ pub(crate) fn print(
         let shown = |hertz: f64| resolved(hertz, Some(resolution));
         let rpm = told.mean_rpm.map_or(String::new(), |rpm| format!(", {} rpm", significant(rpm)));
         out.line(format!("mean {} Hz{rpm}, from {} to {} Hz", shown(mean), shown(least), shown(most)))?;
+    }
+    if let Some(duty) = told.captured.duty_percent {
+        out.line(format!("on for {} % of the time", significant(duty)))?;
     }
     if let Some(jitter) = told.captured.jitter_s {
         out.line(format!("jitter {} (standard deviation of the periods)", engineering(jitter, "s")))?;
@@ -127,4 +131,9 @@ pub(crate) fn print(
         })?;
     }
     Ok(())
+}
+
+/// A time in seconds as it stands in a cell.
+fn seconds(time: f64) -> String {
+    cells::time(Some(Nanos(cast::u64_from_f64((time * 1e9).round()))))
 }
