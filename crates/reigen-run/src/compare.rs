@@ -126,6 +126,27 @@ impl Course {
         }
     }
 
+    /// Times and values; bits are 0 and 1.
+    pub(crate) fn steps(&self) -> &[(Nanos, f64)] {
+        &self.steps
+    }
+
+    /// A course of a number.
+    #[cfg(test)]
+    pub(crate) fn of_steps(steps: Vec<(Nanos, f64)>) -> Self {
+        Self { steps, is_bit: false, cut: false }
+    }
+
+    /// Whether it is a bit.
+    pub fn is_bit(&self) -> bool {
+        self.is_bit
+    }
+
+    /// Whether there were more changes than are kept.
+    pub fn is_cut(&self) -> bool {
+        self.cut
+    }
+
     /// The last value.
     fn last(&self) -> Option<f64> {
         self.steps.last().map(|(_, value)| *value)
@@ -187,8 +208,7 @@ mod tests {
     use super::*;
 
     fn course(steps: &[(u64, f64)]) -> Course {
-        let steps = steps.iter().map(|(at, value)| (Nanos(*at), *value)).collect();
-        Course { steps, is_bit: false, cut: false }
+        Course::of_steps(steps.iter().map(|(at, value)| (Nanos(*at), *value)).collect())
     }
 
     #[test]

@@ -43,6 +43,7 @@ pub mod displays;
 pub mod error;
 pub mod files;
 pub mod gauge;
+pub mod instruments;
 pub mod measure;
 pub mod observer;
 pub mod options;

@@ -87,6 +87,12 @@ pub(crate) struct CompareArguments {
     /// Only these points
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
     pub(crate) points: Vec<String>,
+    /// Two numbers of one recording that measure the same, to compare with each other
+    #[arg(long, value_name = "NAME,NAME", value_delimiter = ',', conflicts_with_all = ["station_b", "points"])]
+    pub(crate) instruments: Vec<String>,
+    /// With --instruments: compare means over this time, where neither moves
+    #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "1s", requires = "instruments")]
+    pub(crate) settle: Nanos,
     /// Print the result as JSON
     #[arg(long)]
     pub(crate) json: bool,

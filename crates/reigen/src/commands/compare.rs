@@ -6,17 +6,24 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{self, read_options, replay};
 use crate::views::compare::{CompareReport, RunSide, contacts, print};
+use crate::views::instruments::{InstrumentReport, print_instruments};
+use reigen_core::time::Nanos;
 use reigen_io::recording::Clock;
 use reigen_io::source::Source;
 use reigen_run::compare::Courses;
+use reigen_run::instruments::fit;
 use reigen_run::points::number_of;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
+use reigen_station::station::Station;
 use std::path::Path;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &CompareArguments, out: &mut Out) -> Result<Completion, Failure> {
     let first = StationFile::open(&arguments.station)?;
+    if !arguments.instruments.is_empty() {
+        return instruments(&first, arguments, out);
+    }
     let second = arguments.station_b.as_deref().map(StationFile::open).transpose()?;
     let (one, two) = match (arguments.recordings.as_slice(), &second) {
         ([one, two], None) => (one, two),
@@ -57,6 +64,42 @@ pub(crate) fn run(arguments: &CompareArguments, out: &mut Out) -> Result<Complet
         false => print(&report, out)?,
     }
     Ok(if report.differs { Completion::Differs } else { Completion::Fine })
+}
+
+/// Compares two numbers of one recording.
+fn instruments(station: &StationFile, arguments: &CompareArguments, out: &mut Out) -> Result<Completion, Failure> {
+    let usage = |message: &str| Failure::Usage {
+        message: message.to_owned(),
+        help: "reigen compare STATION FILE.vcd --instruments drum,drum_counted".to_owned(),
+    };
+    let ([one, two], [path]) = (arguments.instruments.as_slice(), arguments.recordings.as_slice()) else {
+        return Err(usage("two instruments of one recording are compared"));
+    };
+    if arguments.settle == Nanos(0) {
+        return Err(Failure::Usage {
+            message: "--settle must be above zero".to_owned(),
+            help: "means over this time are compared, such as --settle 500ms".to_owned(),
+        });
+    }
+    let numbers = [number_of(&station.station, one)?, number_of(&station.station, two)?];
+    let side = side(station, path, arguments)?;
+    let [first, second] = numbers.map(|number| side.courses.points.get(number));
+    let (Some(first), Some(second)) = (first, second) else { return Err(usage("the recording is empty")) };
+    if let Some((name, _)) = [(one, first), (two, second)].into_iter().find(|(_, course)| course.is_bit()) {
+        return Err(usage(&format!("`{name}` is no number")));
+    }
+    let fit = fit([first, second], side.courses.end, arguments.settle);
+    let units = numbers.map(|number| unit_of(&station.station, number));
+    let report = InstrumentReport::new([one, two], units, fit, first.is_cut() || second.is_cut());
+    match arguments.json {
+        true => out.json(&report)?,
+        false => print_instruments(&report, &side.outcome, out)?,
+    }
+    Ok(if report.differs(arguments.tolerance) { Completion::Differs } else { Completion::Fine })
+}
+
+fn unit_of(station: &Station, number: usize) -> String {
+    station.points.get(number).and_then(|point| point.kind.unit()).unwrap_or_default().to_owned()
 }
 
 /// Works one side.

@@ -6,6 +6,7 @@ pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod debounce;
 pub(crate) mod diagram;
+pub(crate) mod instruments;
 pub(crate) mod levels;
 pub(crate) mod more;
 pub(crate) mod overview;
