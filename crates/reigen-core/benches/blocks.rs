@@ -263,7 +263,15 @@ fn operation_on_values(bencher: Bencher<'_, '_>) {
 /// A technician who reads a speed, by a method; with the wheel's marks looked at where there are some.
 fn rate_of_pulses(bencher: Bencher<'_, '_>, method: Method, marks: Option<f64>) {
     let unit = Unit { name: "Hz".to_owned(), per_hertz: 1.0 };
-    let settings = rate::Settings { method, zero_after: None, unit, pulses_per_rev: marks, marks: None };
+    let settings = rate::Settings {
+        method,
+        zero_after: None,
+        unit,
+        pulses_per_rev: marks,
+        marks: None,
+        steps_from: Nanos(0),
+        steady: None,
+    };
     over_one(bencher, settings.shape(), || Rate::new(settings.clone(), A, Nanos(1)).into());
 }
 
@@ -377,6 +385,7 @@ fn encoder_x4(bencher: Bencher<'_, '_>) {
         zero_at: 0,
         index_does: IndexDoes::Check,
         still_after: Nanos(200 * MILLISECOND),
+        speed: (encoder::SPEED_EVERY, Nanos(0)),
         rollover: None,
     };
     let sources = encoder::Sources { a: A, b: B, index: None, zero_on: None, raw: None };

@@ -11,6 +11,8 @@ pub struct Smoothing {
     pub over: Nanos,
     /// The step.
     pub every: Nanos,
+    /// The steps count from here.
+    pub from: Nanos,
 }
 
 /// A value from a time on; `None` while it is in fault.
@@ -91,8 +93,9 @@ impl Smoother {
     pub fn step(&mut self, at: Nanos, value: Option<f64>) {
         match (self.state.next, self.state.steps.back()) {
             (None, _) => {
-                let (every, full) = (self.smoothing.every.0, at.0.saturating_add(self.smoothing.over.0));
-                self.state.next = Some(Nanos(full.div_ceil(every).saturating_mul(every)));
+                let Smoothing { over, every, from } = self.smoothing;
+                let steps = (at + over).saturating_sub(from).0.div_ceil(every.0);
+                self.state.next = Some(from + Nanos(steps.saturating_mul(every.0)));
                 self.state.zero = value.unwrap_or_default();
                 (self.state.ahead.at, self.state.behind.at) = (at, at);
             }
@@ -105,7 +108,7 @@ impl Smoother {
 
     /// At most so many means it gives over this length; `quiet` where no step comes.
     pub fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {
-        let Smoothing { over, every } = self.smoothing;
+        let Smoothing { over, every, .. } = self.smoothing;
         match quiet {
             true if self.state.settled => 0,
             true => (length.0 / every.0).min(over.0 / every.0 + 2),

@@ -76,7 +76,7 @@ proptest! {
         let steps: Vec<(u64, Option<f64>)> = steps.iter()
             .scan(first, |at, (step, value)| { *at += step; Some((*at, value.map(f64::from))) })
             .take_while(|(at, _)| *at <= END).collect();
-        let mut smoother = Smoother::new(Smoothing { over: Nanos(over), every: Nanos(every) });
+        let mut smoother = Smoother::new(Smoothing { over: Nanos(over), every: Nanos(every), from: Nanos(0) });
         let mut told = Vec::new();
         for &(at, value) in &steps {
             told.extend(std::iter::from_fn(|| smoother.due(Nanos(at))));
@@ -122,7 +122,7 @@ proptest! {
 
 #[test]
 fn a_constant_is_smoothed_to_itself() {
-    let smooth = Some(Smoothing { over: Nanos(30), every: Nanos(10) });
+    let smooth = Some(Smoothing { over: Nanos(30), every: Nanos(10), from: Nanos(0) });
     let steps: Vec<(u64, f64)> = (0..20).map(|number| (number * 7, 0.1)).collect();
     let (_, value, told) = analog(Settings { smooth, ..settings(Scaling::default(), None) }, &steps);
     assert_eq!((value.times, value.values), (vec![Nanos(30)], vec![0.1]));

@@ -1,6 +1,6 @@
 //! `input`: a line with its polarity and its debounce.
 
-use super::debounce::{self, Debounce, Ledger, LineReader, ReadingTimes, Settings};
+use super::debounce::{self, Debounce, FilteredReader, Ledger, LineReader, ReadingTimes, Settings};
 use crate::account::{Account, Rejected, Verdict};
 use crate::block::{BitSource, Block, Inputs, Outputs, Stateful};
 use crate::column::CountColumn;
@@ -57,9 +57,11 @@ pub struct InputSettings {
 impl InputSettings {
     /// What works the edges of the line, from its scan to its debounce.
     pub fn start(self) -> Box<dyn Debounce> {
-        match self.scan {
-            Some(times) => Box::new(LineReader::of_scan(times, self.debounce.start_from(times.phase))),
-            None => self.debounce.start(),
+        match (self.scan, self.debounce) {
+            // A filter is built of parts before the input: the scan reads what comes out of it.
+            (Some(times), Settings::Rc(filter)) => Box::new(FilteredReader::new(filter.start(), times)),
+            (Some(times), _) => Box::new(LineReader::of_scan(times, self.debounce.start_from(times.phase))),
+            (None, _) => self.debounce.start(),
         }
     }
 }

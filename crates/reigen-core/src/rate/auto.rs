@@ -59,6 +59,12 @@ impl Auto {
         Self { every, zero_after, tick, state }
     }
 
+    /// The same, with its readings counted from a time, at which the first is.
+    pub fn counting_from(mut self, from: Nanos) -> Self {
+        self.state.next = from;
+        self
+    }
+
     /// An edge; `amount` is -1 for one that goes back.
     #[inline]
     pub fn edge(&mut self, at: Nanos, amount: i64, sink: &mut impl Sink) {

@@ -9,6 +9,8 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone)]
 pub struct Gate {
     window: Nanos,
+    /// The windows count from here.
+    from: Nanos,
     state: State,
 }
 
@@ -23,7 +25,12 @@ pub struct State {
 impl Gate {
     /// A gate of a window, which is above zero.
     pub fn new(window: Nanos) -> Self {
-        Self { window, state: State::default() }
+        Self { window, from: Nanos(0), state: State::default() }
+    }
+
+    /// The same, with its windows counted from a time.
+    pub fn counting_from(self, from: Nanos) -> Self {
+        Self { from, ..self }
     }
 
     /// When it gives a reading though no edge comes.
@@ -43,7 +50,8 @@ impl Gate {
 
     /// The signal starts.
     pub fn start(&mut self, since: Nanos) {
-        self.state.open = Some(Nanos(since.0.div_ceil(self.window.0).saturating_mul(self.window.0)));
+        let windows = since.saturating_sub(self.from).0.div_ceil(self.window.0);
+        self.state.open = Some(self.from + Nanos(windows.saturating_mul(self.window.0)));
     }
 
     /// An edge, so many places of the wheel after the one before; all windows that end at it or before it give their readings first.

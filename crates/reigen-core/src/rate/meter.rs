@@ -158,9 +158,11 @@ impl Rate {
     /// A rate of the rising edges of a bit; `tick` is the step of their times.
     pub fn new(settings: Settings, of: BitSource, tick: Nanos) -> Self {
         let meter = match settings.method {
-            Method::Gate { window } => Meter::Gate(Gate::new(window)),
+            Method::Gate { window } => Meter::Gate(Gate::new(window).counting_from(settings.steps_from)),
             Method::Period { average } => Meter::Period(Period::new(average as usize, settings.zero_after, tick)),
-            Method::Auto { every } => Meter::Auto(Auto::new(every, settings.zero_after, tick)),
+            Method::Auto { every } => {
+                Meter::Auto(Auto::new(every, settings.zero_after, tick).counting_from(settings.steps_from))
+            }
         };
         let marks = settings.pulses_per_rev.filter(|marks| marks.fract() == 0.0 && (2.0..=MOST_MARKS).contains(marks));
         let wheel = marks.map(|marks| Wheel::new(cast::usize_from_f64(marks)));

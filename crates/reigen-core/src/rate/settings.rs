@@ -49,6 +49,8 @@ pub struct Settings {
     pub pulses_per_rev: Option<f64>,
     /// The places of a wheel with a deliberate gap.
     pub marks: Option<Marks>,
+    /// Windows and readings at steps count from here: from the first scan, where there are scans.
+    pub steps_from: Nanos,
     /// It should be steady: the share of its value that a reading may leave that.
     pub steady: Option<f64>,
 }

@@ -167,8 +167,11 @@ impl Steady {
 mod tests {
     use super::*;
 
-    /// The readings, one every millisecond, and what comes of them: level, dips, peaks, changes, worst, longest.
-    fn watched(readings: &[f64]) -> (Option<f64>, [u64; 3], Option<(u64, i64, u64)>, Option<u64>) {
+    /// Level; dips, peaks and changes; when the worst was, by how many percent, and how long; the longest.
+    type Told = (Option<f64>, [u64; 3], Option<(u64, i64, u64)>, Option<u64>);
+
+    /// What comes of readings, one every nanosecond.
+    fn watched(readings: &[f64]) -> Told {
         let mut steady = Steady::new(0.02);
         for (number, reading) in readings.iter().enumerate() {
             steady.take(Nanos(number as u64), *reading, Some(0.1));

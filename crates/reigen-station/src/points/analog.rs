@@ -12,6 +12,7 @@ use reigen_core::analog::meter::{Scaling, Settings};
 use reigen_core::analog::smooth::Smoothing;
 use reigen_core::analog::threshold::Levels;
 use reigen_core::program::Operation;
+use reigen_core::time::Nanos;
 use reigen_core::units::Metres;
 use serde::Deserialize;
 
@@ -123,11 +124,8 @@ impl AnalogTable {
     fn smoothing(&self, builder: &mut Builder<'_>) -> Option<Smoothing> {
         let smooth = self.smooth.as_ref()?;
         let (over, every) = (builder.step(&smooth.over), builder.step(&smooth.every));
-        if builder.scan.is_some_and(|scan| scan.whole(scan.phase) != scan.phase) {
-            let message = "`smooth` counts from time 0: remove `phase` of [scan], or make it whole periods".to_owned();
-            builder.refuse(smooth.every.span(), StationErrorKind::File(message));
-        }
-        Some(Smoothing { over: over?, every: every? })
+        let from = builder.scan.map_or(Nanos(0), |scan| scan.phase);
+        Some(Smoothing { over: over?, every: every?, from })
     }
 }
 

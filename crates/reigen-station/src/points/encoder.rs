@@ -10,7 +10,7 @@ use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErrorKi
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::count::encoder::decode::Decode;
 use reigen_core::count::encoder::homing::IndexDoes;
-use reigen_core::count::encoder::settings::{Settings, Sources};
+use reigen_core::count::encoder::settings::{SPEED_EVERY, Settings, Sources};
 use reigen_core::program::Operation;
 use reigen_core::time::Nanos;
 use serde::Deserialize;
@@ -170,6 +170,12 @@ impl PointTable for EncoderTable {
             builder.refuse(short.span(), StationErrorKind::File(message));
             return None;
         }
+        let is_past_scan = self.scan.as_ref().is_some_and(|scan| !*scan.get_ref());
+        let scan_from = builder.scan.filter(|_| !is_past_scan).map(|scan| scan.phase);
+        let speed = match scan_from {
+            Some(from) => (builder.takes(SPEED_EVERY), from),
+            None => (SPEED_EVERY, Nanos(0)),
+        };
         let settings = Settings {
             decode: self.decode(),
             reverse: self.reverse,
@@ -179,6 +185,7 @@ impl PointTable for EncoderTable {
             zero_at: zero_at?,
             index_does,
             still_after: still_after?,
+            speed,
             rollover: rollover?,
         };
         let past_scan = builder.past_scan(&self.scan);

@@ -231,16 +231,12 @@ impl PointTable for RateTable {
         }
         let steady = self.steady.as_ref().map(|steady| steady.get_ref().0);
         let pulses_per_rev = self.pulses_per_rev().map(Spanned::into_inner);
-        let settings = Settings { method: method?, zero_after, unit: unit?, pulses_per_rev, marks: marks?, steady };
-        let (of_samples, past_scan, scan) = (false, builder.past_scan(&self.scan), builder.scan);
-        Some(RatePoint {
-            settings,
-            of: of?,
-            of_samples,
-            past_scan,
-            scan,
-            slowest: self.slowest.map(Spanned::into_inner),
-        })
+        let scan_from = builder.scan.filter(|_| !self.is_past_scan()).map(|scan| scan.phase);
+        let steps_from = scan_from.unwrap_or_default();
+        let settings =
+            Settings { method: method?, steps_from, zero_after, unit: unit?, pulses_per_rev, marks: marks?, steady };
+        let (of_samples, past_scan) = (false, builder.past_scan(&self.scan));
+        Some(RatePoint { settings, of: of?, of_samples, past_scan, slowest: self.slowest.map(Spanned::into_inner) })
     }
 }
 
@@ -253,7 +249,6 @@ pub struct RatePoint {
     of_samples: bool,
     /// When it is shown, where it works past the scan.
     past_scan: Option<ReadingTimes>,
-    scan: Option<ReadingTimes>,
     slowest: Option<Speed>,
 }
 
@@ -351,8 +346,8 @@ impl PointKind for RatePoint {
             (self.of_samples, self.settings.method, self.of.expression.as_name())
         {
             let Unit { name: unit, per_hertz } = self.settings.unit.clone();
-            let phase = self.scan.map_or(Nanos(0), |scan| scan.phase);
-            let settings = sample_rate::Settings { every, phase, per_hertz, unit, tick: branch.tick() };
+            let settings =
+                sample_rate::Settings { every, phase: self.settings.steps_from, per_hertz, unit, tick: branch.tick() };
             let field = |field: &str| Reference { point: name.point.clone(), field: field.to_owned() };
             let (count, delta) = (branch.named(&field("")), branch.named(&field("delta")));
             return Operation::SampleRate { settings, count, delta };
@@ -363,11 +358,7 @@ impl PointKind for RatePoint {
             return Operation::ScannedRate { settings, of, tick: branch.line_tick(), times };
         }
         let (of, tick) = (branch.counted(&self.of), branch.tick());
-        // Its steps count from time 0: where scans do not, the next one shows what it read.
-        match self.scan.filter(|scan| scan.whole(scan.phase) != scan.phase) {
-            Some(times) => Operation::ScannedRate { settings, of, tick, times },
-            None => Operation::Rate { settings, of, tick },
-        }
+        Operation::Rate { settings, of, tick }
     }
 }
 

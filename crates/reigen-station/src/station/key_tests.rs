@@ -239,6 +239,8 @@ const POINTS: &[Row] = &[
     ),
     ("DisplayTable", "[display.x]\nrows = 1\ncolumns = 9\n@", "text", "['{a}']", "['{b}']"),
     ("DisplayTable", "[display.x]\ncolumns = 9\ntext = ['{a}']\n@", "rows", "2", "4"),
+    ("DisplayTable", "[display.x]\nrows = 1\ncolumns = 9\ntext = ['{a}']\n@", "refresh", "-", "'1 s'"),
+    ("RateTable", "[rate.x]\nof = 'a'\n@", "steady", "-", "'±2 %'"),
     ("DisplayTable", "[display.x]\nrows = 1\ntext = ['{a}']\n@", "columns", "1", "16"),
 ];
 
@@ -474,7 +476,7 @@ fn told(source: &str) -> Result<String, Vec<StationError>> {
     let checked = check(&station);
     let summaries = plan.program.start().summaries(Nanos(0));
     let of = |name: &Reference| Some(Value::Bit(name.point == "a"));
-    let displays: Vec<_> = station.displays.iter().map(|display| display.rows(&of)).collect();
+    let displays: Vec<_> = station.displays.iter().map(|display| (display.rows(&of), display.refresh)).collect();
     Ok(format!(
         "{:?} {words:?} {:?} {:?} {:?} {summaries:?} {checked:?} {displays:?}",
         station.title, plan.program, plan.signals, plan.numbers

@@ -259,10 +259,10 @@ pub(super) fn encoder() -> Box<dyn Model> {
 }
 
 /// Edges in each whole window, told at its end.
-pub(super) fn gate(window: u64) -> Box<dyn Model> {
+pub(super) fn gate(window: u64, from: u64) -> Box<dyn Model> {
     let (mut edge, mut edges, mut reading) = (Edge::default(), 0_u32, None);
-    Box::new(move |time, levels: Levels| {
-        if time > 0 && time % window == 0 {
+    Box::new(move |time: u64, levels: Levels| {
+        if time > from && (time - from).is_multiple_of(window) {
             reading = Some(f64::from(edges) / (window as f64 * 1e-9));
             edges = 0;
         }
@@ -428,10 +428,10 @@ pub(super) fn chain(shown: usize) -> Box<dyn Model> {
 }
 
 /// Edges over the time between the last edges of two readings; falls and stops where none come.
-pub(super) fn auto(every: u64, zero_after: u64) -> Box<dyn Model> {
+pub(super) fn auto(every: u64, zero_after: u64, first: u64) -> Box<dyn Model> {
     let (mut edge, mut times): (_, Vec<u64>) = (Edge::default(), Vec::new());
     let (mut from, mut reading): (Option<(u64, usize)>, Option<f64>) = (None, None);
-    Box::new(move |time, levels: Levels| {
+    Box::new(move |time: u64, levels: Levels| {
         if edge.went(levels[0], true) {
             // An edge after a stop only starts a new interval; one at its very time prevents it.
             if times.last().is_some_and(|last| time > last + zero_after) {
@@ -442,7 +442,7 @@ pub(super) fn auto(every: u64, zero_after: u64) -> Box<dyn Model> {
             from = from.or(Some((time, times.len())));
         }
         let (Some(last), Some((since, counted))) = (times.last().copied(), from) else { return reading };
-        if time % every == 0 {
+        if time >= first && (time - first).is_multiple_of(every) {
             let new = times.len() - counted;
             if new > 0 {
                 reading = Some(new as f64 / ((last - since) as f64 * 1e-9));

@@ -133,6 +133,11 @@ const BLOCKS: &[(&str, &str)] = &[
         "[scan]\nperiod = '5 ns'\n[encoder.x]\na = 'L0'\nb = 'L1'\nindex = 'L2'\npulses_per_rev = 3\nscan = false\n[hold.y]\nof = 'x.speed'\nat = 'd'",
     ),
     (
+        "input",
+        "[scan]\nperiod = '5 ns'\nphase = '2 ns'\n[input.x]\nline = 'L0'\nasserted = 'low'\n[input.x.debounce]\nmethod = 'rc'\n\
+         resistance = '1 ohm'\ncapacitance = '4 nF'\nsupply = '5 V'\nrise_at = '3 V'\nfall_at = '2 V'",
+    ),
+    (
         "rate",
         "[scan]\nperiod = '5 ns'\nphase = '2 ns'\n[rate.x]\nof = 'a'\nevery = '10 ns'\nzero_after = '23 ns'\n[rate.y]\nof = 'b'\nmethod = 'gate'\nwindow = '7 ns'\nscan = false",
     ),

@@ -3,6 +3,7 @@
 //! Each method is a block of its own over a list of edges; all keep the same [`Ledger`].
 
 pub mod burst_rule;
+pub mod filtered;
 pub mod lockout;
 mod pass;
 pub mod rc;
@@ -14,6 +15,7 @@ pub mod stable;
 mod tests;
 
 pub use burst_rule::BurstRule;
+pub use filtered::FilteredReader;
 pub use lockout::Lockout;
 pub use pass::Pass;
 pub use rc::{Rc, RcSettings};
@@ -99,10 +101,7 @@ impl Settings {
                 let read = LineReader::new(times, Box::new(Stable::longer_than(held)));
                 Box::new(BurstRule::new(Box::new(read), Nanos(every.0.saturating_mul(count))))
             }
-            Settings::Rc(settings) => {
-                let apart = settings.delay(true).max(settings.delay(false));
-                Box::new(BurstRule::new(Box::new(Rc::new(settings)), apart))
-            }
+            Settings::Rc(settings) => Box::new(settings.start()),
         }
     }
 }
@@ -171,6 +170,8 @@ pub enum State {
     Rc(rc::State),
     /// Of readings, and of what follows them.
     LineReader(Box<readings::State>),
+    /// Of a filter before a scan.
+    Filtered(Box<filtered::State>),
     /// Of the burst rule, and of the method that it names the pulses of.
     Burst(Box<burst_rule::State>),
 }

@@ -1,6 +1,6 @@
 //! `rc`: a resistor and a capacitor before a Schmitt input.
 
-use super::{Debounce, Ledger, PendingEdges};
+use super::{BurstRule, Debounce, Ledger, PendingEdges};
 use crate::cast;
 use crate::condition::debounce;
 use crate::condition::schmitt::Levels;
@@ -28,6 +28,14 @@ impl RcSettings {
             false => self.discharge_ns * self.levels.fall_constants(),
         };
         Nanos(cast::u64_from_f64(libm::round(delay)))
+    }
+}
+
+impl RcSettings {
+    /// The filter at rest; pulses that it lets not through are named by what stands beside them.
+    pub fn start(self) -> BurstRule {
+        let apart = self.delay(true).max(self.delay(false));
+        BurstRule::new(Box::new(Rc::new(self)), apart)
     }
 }
 

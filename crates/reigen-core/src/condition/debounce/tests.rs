@@ -233,6 +233,25 @@ proptest! {
     }
 
     #[test]
+    fn a_filter_before_a_scan_is_the_filter_and_then_the_scan(
+        edges in edges(), charge in 1.0..20.0f64, period in 1..30u64, phase in 0..12u64, more in 0..90u64,
+    ) {
+        let end = edges.last().copied().unwrap_or(0) + more;
+        let settings = rc(charge, charge, true);
+        let apart = settings.delay(true).max(settings.delay(false)).0;
+        let (changes, mut fates) = reference::by_neighbours(reference::rc(settings, &edges, end), &edges, apart);
+        let times = ReadingTimes { period: Nanos(period), phase: Nanos(phase), catch: false };
+        let (read, mut read_fates) = reference::read(times, &changes, end);
+        read.iter().for_each(|(_, change)| read_fates[*change] = Fate::Accepted);
+        // The filter's accepted edges are those of its changes, in their order.
+        let accepted = fates.iter_mut().filter(|fate| **fate == Fate::Accepted);
+        accepted.zip(read_fates).for_each(|(fate, read)| *fate = read);
+        let plain = (read.into_iter().map(|(time, _)| time).collect(), fates);
+        let fast = told_by(Box::new(FilteredReader::new(settings.start(), times)), &edges, end);
+        prop_assert!(same(fast.clone(), plain.clone()), "{:?} {:?}", fast, plain);
+    }
+
+    #[test]
     fn a_filter_on_the_other_polarity_is_the_same_filter(edges in edges(), discharge in 1.0..40.0f64) {
         // On while low, and starting off: the line starts high, and its first edge discharges.
         let end = edges.last().copied().unwrap_or(0) + 50;

@@ -16,8 +16,6 @@ use crate::rate::readings::{Reading, Sink};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
-/// How often the speed is read.
-const SPEED_EVERY: Nanos = Nanos(100_000_000);
 /// As many zeros and wrong revolutions are kept.
 const MOST_KEPT: usize = 1000;
 /// A reversal after no more than so many counts is a trembling.
@@ -139,7 +137,8 @@ impl Encoder {
             sums: Sums::default(),
             auto: None,
         };
-        let auto = Auto::new(SPEED_EVERY, None, tick);
+        let (every, from) = settings.speed;
+        let auto = Auto::new(every, None, tick).counting_from(from);
         Self { settings, sources, tick, auto, state }
     }
 

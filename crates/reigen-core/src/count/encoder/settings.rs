@@ -28,9 +28,14 @@ pub struct Settings {
     pub index_does: IndexDoes,
     /// From when on it counts as still.
     pub still_after: Nanos,
+    /// How often it reads its speed, and from when on.
+    pub speed: (Nanos, Nanos),
     /// A rotary axis: the value goes from 0 up to this, in units, and begins again.
     pub rollover: Option<f64>,
 }
+
+/// How often a speed is read where nothing else is said.
+pub const SPEED_EVERY: Nanos = Nanos(100_000_000);
 
 impl Settings {
     /// A position in units.

@@ -23,6 +23,7 @@ fn settings(decode: Decode, index_does: IndexDoes) -> Settings {
         zero_at: 3,
         index_does,
         still_after: Nanos(7),
+        speed: (settings::SPEED_EVERY, Nanos(0)),
         rollover: None,
     }
 }
