@@ -12,6 +12,8 @@ const MOST_MEANS: u64 = 1_000_000;
 const OVERLAP: u64 = 4;
 /// Readings that differ by less than this share of their mean are of one value: no gain follows from them.
 const ONE_VALUE: f64 = 0.01;
+/// What sums may add to a mean, as a share of it.
+const ROUNDING: f64 = 1e-9;
 
 /// How the second instrument follows from the first, over the time that both have settled.
 ///
@@ -124,7 +126,8 @@ pub fn fit(courses: [&Course; 2], end: Nanos, settle: Nanos) -> InstrumentFit {
             Some((one, two)) => {
                 told.compared += step;
                 sums.take([one, two], step.seconds());
-                if told.greatest.is_none_or(|greatest: f64| greatest.abs() < (two - one).abs()) {
+                // What differs by its rounding only is no greater difference.
+                if told.greatest.is_none_or(|greatest: f64| greatest.abs() * (1.0 + ROUNDING) < (two - one).abs()) {
                     (told.greatest, told.greatest_at) = (Some(two - one), Some(from));
                     let larger = one.abs().max(two.abs());
                     told.greatest_share = Some(if larger > 0.0 { (two - one).abs() / larger } else { 0.0 });

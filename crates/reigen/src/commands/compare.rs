@@ -5,7 +5,7 @@ use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{self, read_options, replay};
-use crate::views::compare::{CompareReport, RunSide, contacts, print};
+use crate::views::compare::{CompareReport, CompareResult, RunSide, contacts, print};
 use crate::views::instruments::{InstrumentReport, print_instruments};
 use reigen_core::time::Nanos;
 use reigen_io::recording::Clock;
@@ -60,7 +60,7 @@ pub(crate) fn run(arguments: &CompareArguments, out: &mut Out) -> Result<Complet
         report.contacts = contacts(&sides, [one, two], &read_options(&arguments.reading)?, arguments.span, wanted)?;
     }
     match arguments.json {
-        true => out.json(&report)?,
+        true => out.json(&CompareResult::Runs(&report))?,
         false => print(&report, out)?,
     }
     Ok(if report.differs { Completion::Differs } else { Completion::Fine })
@@ -92,7 +92,7 @@ fn instruments(station: &StationFile, arguments: &CompareArguments, out: &mut Ou
     let units = numbers.map(|number| unit_of(&station.station, number));
     let report = InstrumentReport::new([one, two], units, fit, first.is_cut() || second.is_cut());
     match arguments.json {
-        true => out.json(&report)?,
+        true => out.json(&CompareResult::Instruments(&report))?,
         false => print_instruments(&report, &side.outcome, out)?,
     }
     Ok(if report.differs(arguments.tolerance) { Completion::Differs } else { Completion::Fine })

@@ -6,7 +6,7 @@ use crate::print::Out;
 use crate::summary::Summary;
 use crate::views::captures::RateReport;
 use crate::views::chain::ChainReport;
-use crate::views::compare::CompareReport;
+use crate::views::compare::CompareResult;
 use crate::views::polling::PollingReport;
 use crate::views::why::WhyReport;
 use crate::views::{check, debounce, levels, survey, verify};
@@ -30,7 +30,7 @@ pub(crate) fn run(arguments: &SchemaArguments, out: &mut Out) -> Result<(), Fail
         SchemaWord::Polling => result::<PollingReport>("polling"),
         SchemaWord::Run => result::<Summary<'static>>("run"),
         SchemaWord::Verify => result::<verify::Json<'static>>("verify"),
-        SchemaWord::Compare => result::<CompareReport>("compare"),
+        SchemaWord::Compare => result::<CompareResult<'static>>("compare"),
         SchemaWord::Why => result::<WhyReport>("why"),
     })
 }

@@ -7,6 +7,7 @@ use crate::reading::{open_all, stretch};
 use crate::table_view::Table;
 use crate::tables::readings::number;
 use crate::views::debounce::{Question, measure};
+use crate::views::instruments::InstrumentReport;
 use indexmap::IndexMap;
 use reigen_core::names::counted;
 use reigen_core::time::Nanos;
@@ -19,6 +20,14 @@ use reigen_run::outcome::Outcome;
 use reigen_run::station_file::StationFile;
 use serde::Serialize;
 use std::path::PathBuf;
+
+/// What the command gives as JSON: of two runs, or of two instruments.
+#[derive(Serialize, schemars::JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum CompareResult<'a> {
+    Runs(&'a CompareReport),
+    Instruments(&'a InstrumentReport),
+}
 
 /// One of two runs.
 pub(crate) struct RunSide<'a> {

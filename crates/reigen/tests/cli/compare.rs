@@ -95,3 +95,37 @@ fn a_stretch_is_compared_alone_and_points_of_one_station_are_named() {
     assert!(told.stdout.contains("not equally long"), "{}", told.stdout);
     assert_eq!(told.code, 1, "the level has gone on rising: {}", told.stdout);
 }
+
+#[test]
+fn one_instrument_is_held_against_another() {
+    let place = Place::new();
+    // Two gauges, the second 2 % more and 3 beside, and late by 100 ms; a third as a bit.
+    let value = |time: u32| if time < 50 { 100.0 } else { 200.0 };
+    let rows = (0..100).map(|time: u32| {
+        let (one, two) = (value(time), value(time.saturating_sub(1)) * 1.02 + 3.0);
+        format!("{},{one},{two},{}\n", f64::from(time) / 10.0, time % 2)
+    });
+    place.write("two.csv", format!("time_s,A,B,C\n{}", rows.collect::<String>()));
+    place.write(
+        "gauges.toml",
+        "[analog.a]\nline = 'A'\nunit = 'bar'\n[analog.b]\nline = 'B'\nunit = 'bar'\n[input.c]\nline = 'C'\n",
+    );
+    let told = place.reigen("compare gauges.toml two.csv --instruments a,b --settle 500ms --tolerance 0.1 --json");
+    assert_eq!(told.code, 0, "{}", told.whole());
+    let told = told.json();
+    let figure = |key: &str| told[key].as_f64().unwrap();
+    assert!((figure("gain") - 1.02).abs() < 1e-3 && (figure("offset") - 3.0).abs() < 0.1, "{told}");
+    assert!((figure("greatest") - 7.0).abs() < 0.1 && figure("settling_ns") <= 2e9, "{told}");
+    let words = place.reigen("compare gauges.toml two.csv --instruments a,b --settle 500ms --tolerance 0.01");
+    assert_eq!((words.code, words.stdout.contains("b = 1.02 × a + 3 bar")), (1, true), "{}", words.whole());
+    for (asked, told) in [
+        ("--instruments a", "two instruments of one recording"),
+        ("--instruments a,c", "`c` is no number"),
+        ("--instruments a,d", "no point `d`"),
+        ("--instruments a,b --settle 0s", "--settle must be above zero"),
+        ("--instruments a,b --settle 1h", "never steady at once"),
+    ] {
+        let refused = place.reigen(&format!("compare gauges.toml two.csv {asked}"));
+        assert!(refused.code > 0 && refused.whole().contains(told), "{asked}: {}", refused.whole());
+    }
+}

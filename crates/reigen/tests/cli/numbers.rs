@@ -121,6 +121,33 @@ fn each_kind_tells_its_figures_under_the_keys_that_are_promised() {
             "analog_outputs",
             json!({ "min": 3.5, "fault_ns": 2 * second }),
         ),
+        // The steps of the meter while the button is on: 3, 5, 11, 4, 5.
+        (
+            "[register.m]\nline = 'METER'\nbits = 8\n[counter.x]\nup = 'm'\ngate = 'button'\npresets = [10, 40]",
+            "counters",
+            json!({ "value": 28, "total": 28, "band": 1, "preset_hits": [1, 0] }),
+        ),
+        (
+            "[register.m]\nline = 'METER'\nbits = 8\n[counter.x]\nup = 'm'\npresets = [20]\nat_last = 'restart'",
+            "counters",
+            json!({ "value": 7, "total": 47, "preset_hits": [2] }),
+        ),
+        // The press at 5 is not answered within a second.
+        (
+            "[expect.x]\nthat = 'lamp'\nafter = 'button'\nwithin = '1 s'",
+            "expectations",
+            json!({ "pass": false, "failed_at_ns": 6 * second, "detail": "failed 1 of 3 times, first after the edge at 5 s" }),
+        ),
+        (
+            "[expect.x]\nthat = 'lamp'\nafter = 'second'\nwithin = '1 s'\n[input.second]\nline = 'STATUS.1'",
+            "expectations",
+            json!({ "pass": true, "detail": "held 1 time, at once" }),
+        ),
+        (
+            "[expect.x]\nthat = 'lamp'\nafter = 'lamp AND NOT lamp'\nwithin = '1 s'",
+            "expectations",
+            json!({ "pass": false, "failed_at_ns": null }),
+        ),
         ("[word.x]\nof = 'STATUS'\nwidth = 8", "words", json!({ "value": 0, "changes": 6 })),
         ("[input.x]\nline = 'STATUS.7'", "inputs", json!({ "rising": 2, "falling": 2, "on_ns": 4 * second })),
         ("[input.x]\nline = 'STATUS.1'", "inputs", json!({ "rising": 1, "raw_edges": 2 })),
