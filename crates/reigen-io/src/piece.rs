@@ -106,6 +106,17 @@ impl Piece {
         }
     }
 
+    /// A number signal takes values at rising times, all after its last.
+    pub(crate) fn read_many(&mut self, number: usize, times: &[Nanos], values: &[f64]) {
+        if self.numbers.len() <= number {
+            self.numbers.resize_with(number + 1, ReadingColumn::default);
+        }
+        if let Some(column) = self.numbers.get_mut(number) {
+            column.times.extend_from_slice(times);
+            column.values.extend_from_slice(values);
+        }
+    }
+
     /// A signal becomes unknown.
     pub(crate) fn set_unknown(&mut self, signal: usize, time: Nanos) {
         if let Some(column) = self.columns.get_mut(signal) {

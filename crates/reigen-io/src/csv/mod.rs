@@ -1,5 +1,6 @@
 //! CSV (RFC 4180) as it comes: a header with the names of the lines, then a row for each time or for some samples.
 
+mod blocks;
 mod burst;
 mod columns;
 mod dialect;

@@ -3,6 +3,7 @@
 //! A cell of up to seven digits and a point is worked as one word of eight bytes. Whatever is longer goes digit by
 //! digit; whatever is no plain number goes to the plain form, a row at a time.
 
+use super::blocks::Blocks;
 use super::columns::{Column, Layout, TimeForm};
 use super::dialect::{Dialect, LevelWords};
 use super::rows::RowReader;
@@ -25,7 +26,12 @@ pub(super) fn read(
 ) -> Result<ParseProgress, Fault> {
     let mut at = 0;
     let mut row = Row::new(layout);
+    let marks = Marks::new(layout.dialect);
+    let mut blocks = Blocks::new(layout, &marks);
     loop {
+        if let Some(blocks) = &mut blocks {
+            at += blocks.take(place, bytes.get(at..).unwrap_or_default(), piece);
+        }
         while let Some(length) = row.take(place, bytes.get(at..).unwrap_or_default(), piece) {
             at += length;
         }
@@ -171,7 +177,7 @@ const POWERS: [f64; 23] = [
 const EXACT: u64 = 1 << 53;
 
 /// What ends a cell and what parts a number's digits, for eight bytes at a time.
-struct Marks {
+pub(super) struct Marks {
     dialect: Dialect,
     /// What is below this byte ends a cell: line ends, and most separators.
     below: u64,
@@ -197,11 +203,61 @@ impl Marks {
         let negative = bytes.first() == Some(&b'-');
         let digits = if negative { bytes.get(1..)? } else { bytes };
         let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
+        let value = Self::value(size, decimals, negative)?;
+        Some((value, length + usize::from(negative)))
+    }
+
+    /// The number of these digits, so many of them after the mark.
+    #[inline]
+    pub(super) fn value(size: u64, decimals: usize, negative: bool) -> Option<f64> {
         if size >= EXACT {
             return None;
         }
         let value = size as f64 / POWERS.get(decimals)?;
-        Some(if negative { (-value, length + 1) } else { (value, length) })
+        Some(if negative { -value } else { value })
+    }
+
+    /// The bytes of eight that end a cell: the high bit of each.
+    #[inline]
+    pub(super) fn ends(&self, word: u64) -> u64 {
+        const LOW: u64 = !HIGH;
+        let is_below = !(word | HIGH).wrapping_sub(self.below) & !word;
+        let parted = word ^ self.separator;
+        let is_separator = !(((parted & LOW) + LOW) | parted);
+        (is_below | is_separator) & HIGH
+    }
+
+    /// Whether a byte parts cells.
+    #[inline]
+    pub(super) fn is_separator(&self, byte: u8) -> bool {
+        byte == self.dialect.separator
+    }
+
+    /// Where the line ends whose last cell ends here, its end included; `None` where the cell is not the last.
+    #[inline]
+    pub(super) fn line_end(&self, bytes: &[u8], at: usize) -> Option<usize> {
+        match bytes.get(at)? {
+            b'\n' => Some(at + 1),
+            b'\r' if bytes.get(at + 1) == Some(&b'\n') => Some(at + 2),
+            _ => None,
+        }
+    }
+
+    /// The digits of a cell from one place to another, those of them after the mark, and whether a `-` stands before them.
+    #[inline]
+    pub(super) fn cell(&self, bytes: &[u8], from: usize, until: usize) -> Option<(u64, usize, bool)> {
+        let negative = bytes.get(from) == Some(&b'-');
+        let from = from + usize::from(negative);
+        let length = until.checked_sub(from)?;
+        let digits = bytes.get(from..)?;
+        if (1..=8).contains(&length)
+            && let Some(word) = digits.first_chunk()
+        {
+            let (size, decimals) = self.digits(u64::from_le_bytes(*word), length)?;
+            return Some((size, decimals, negative));
+        }
+        let (size, decimals, found) = self.long(digits)?;
+        (found == length).then_some((size, decimals, negative))
     }
 
     /// The digits of a cell that ends within eight bytes, those of them after the mark, and the length.
@@ -215,6 +271,13 @@ impl Marks {
             return None;
         }
         let length = (ends.trailing_zeros() / 8) as usize;
+        let (size, decimals) = self.digits(word, length)?;
+        Some((size, decimals, length))
+    }
+
+    /// The first so many bytes of eight as digits with at most one mark, and those of them after it.
+    #[inline]
+    fn digits(&self, word: u64, length: usize) -> Option<(u64, usize)> {
         let marks = word ^ self.decimal;
         let mark = ((marks.wrapping_sub(ONES) & !marks & HIGH).trailing_zeros() / 8) as usize;
         let (digits, count, decimals) = match mark < length {
@@ -231,7 +294,7 @@ impl Marks {
         let shift = 8 * cast::u32_from_usize(8 - count);
         let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
         let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
-        is_digits.then(|| (eight_digits(digits), decimals, length))
+        is_digits.then(|| (eight_digits(digits), decimals))
     }
 
     /// The same for any cell, digit by digit.
@@ -258,10 +321,16 @@ impl Marks {
         let negative = bytes.first() == Some(&b'-');
         let digits = if negative { bytes.get(1..)? } else { bytes };
         let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
+        Some((Self::nanos(size, decimals, negative, power)?, length + usize::from(negative)))
+    }
+
+    /// The nanoseconds of these digits, so many of them after the mark, in a unit of this power of ten.
+    #[inline]
+    pub(super) fn nanos(size: u64, decimals: usize, negative: bool, power: i32) -> Option<i64> {
         let shift = power.checked_sub(i32::try_from(decimals).ok()?)?;
         let factor = 10u64.checked_pow(u32::try_from(shift).ok()?)?;
         let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
-        Some(if negative { (-nanos, length + 1) } else { (nanos, length) })
+        Some(if negative { -nanos } else { nanos })
     }
 }
 
