@@ -179,6 +179,8 @@ pub struct Analog {
     state: State,
     /// Room for the values of a window.
     room: Vec<f64>,
+    /// Whether nobody reads each of its values: the last of a window will do.
+    last_is_enough: bool,
 }
 
 /// What an analog point must know of the past.
@@ -202,7 +204,7 @@ impl Analog {
     /// The value of a line; or of what a formula made of it, and then `recorded` is the line.
     pub fn new(settings: Settings, of: NumberSource, recorded: Option<NumberSource>) -> Self {
         let smoother = settings.smooth.map(Smoother::new);
-        Self { settings, of, recorded, smoother, state: State::default(), room: Vec::new() }
+        Self { settings, of, recorded, smoother, state: State::default(), room: Vec::new(), last_is_enough: false }
     }
 
     /// Whether it is worked from points.
@@ -250,7 +252,10 @@ impl Analog {
         let (least, most) = self.state.range.unwrap_or((first_value, first_value));
         self.state.range = Some(range_of(values, least, most));
         let all_new = values.iter().zip(values.iter().skip(1)).fold(true, |new, (one, other)| new & (one != other));
-        if all_new && self.state.value != Some(first_value) {
+        if all_new && self.state.value != Some(first_value) && self.last_is_enough {
+            times.last().into_iter().for_each(|at| column.push(*at, last));
+            self.state.value = Some(last);
+        } else if all_new && self.state.value != Some(first_value) {
             column.times.extend_from_slice(times);
             column.values.extend_from_slice(values);
             self.state.value = Some(last);
@@ -340,6 +345,11 @@ impl Block for Analog {
         self.room = values;
         self.smooth(Nanos(window.until.0.saturating_sub(1)), column);
         self.state.until = window.until;
+    }
+
+    fn skim(&mut self, enough: u64) -> bool {
+        self.last_is_enough = enough == 1;
+        self.last_is_enough
     }
 
     fn own_changes(&self, length: Nanos, quiet: bool) -> u64 {

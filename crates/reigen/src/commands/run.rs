@@ -110,8 +110,8 @@ fn run_options<'a>(
 
 /// Whether somebody looks at each value of a number.
 fn looks_at_each(arguments: &RunArguments, station: &Station) -> bool {
-    let RunArguments { events, trace, display_log, display, .. } = arguments;
-    let files = [events, trace, display_log].iter().any(|file| file.is_some());
+    let RunArguments { events, trace, display_log, truth, display, .. } = arguments;
+    let files = [events, trace, display_log, truth].iter().any(|file| file.is_some());
     files || (*display && station.displays.iter().any(|display| display.refresh.is_some()))
 }
 
