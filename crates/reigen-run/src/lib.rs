@@ -44,6 +44,7 @@ pub mod error;
 pub mod files;
 pub mod gauge;
 pub mod instruments;
+pub mod live;
 pub mod measure;
 pub mod observer;
 pub mod options;

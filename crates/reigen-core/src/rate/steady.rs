@@ -13,7 +13,9 @@ const NEAR: usize = 7;
 pub struct SteadySummary {
     /// How far it may leave its steady value, in percent of that.
     pub within_percent: f64,
-    /// The last steady value; `None` where there was none.
+    /// How many steady values there were, one after another.
+    pub levels: u64,
+    /// The steady value at the end; `None` where there is none.
     pub level: Option<f64>,
     /// How often readings were lower for a while.
     pub dips: u64,
@@ -55,6 +57,7 @@ pub struct Steady {
 pub struct State {
     /// The steady value, and how many readings it is the mean of.
     level: Option<(f64, u64)>,
+    levels: u64,
     /// The last readings that are no part of it.
     recent: Vec<f64>,
     /// When the readings left it, and the farthest of them.
@@ -74,14 +77,15 @@ impl Steady {
 
     /// What came of it.
     pub fn summary(&self) -> SteadySummary {
-        let State { level, dips, peaks, changes, worst, longest, .. } = self.state;
+        let State { level, levels, dips, peaks, changes, worst, longest, .. } = self.state;
         let level = level.map(|(level, _)| level);
-        SteadySummary { within_percent: self.share * 100.0, level, dips, peaks, changes, worst, longest }
+        SteadySummary { within_percent: self.share * 100.0, levels, level, dips, peaks, changes, worst, longest }
     }
 
     /// Counts anew; what is steady stays so.
     pub fn start_counting(&mut self) {
-        self.state = State { level: self.state.level, ..State::default() };
+        let level = self.state.level;
+        self.state = State { level, levels: level.iter().count() as u64, ..State::default() };
     }
 
     /// A reading, with what one step of it is worth. A reading of 0 is a stop: what follows is another speed.
@@ -148,7 +152,9 @@ impl Steady {
         sorted.sort_by(f64::total_cmp);
         let median = *sorted.get(READINGS / 2)?;
         let near = sorted.iter().filter(|reading| self.is_near(**reading, median, resolution)).count();
-        (sorted.len() == READINGS && near >= NEAR).then_some((median, NEAR as u64))
+        let steady = sorted.len() == READINGS && near >= NEAR;
+        self.state.levels += u64::from(steady);
+        steady.then_some((median, NEAR as u64))
     }
 
     /// What is outside belongs to nothing.

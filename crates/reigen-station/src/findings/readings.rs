@@ -56,9 +56,9 @@ pub(super) fn of_rate(name: &str, rate: &RateSummary, findings: &mut Vec<Finding
 
 /// A speed that should have been steady.
 fn of_steady(name: &str, rate: &RateSummary, steady: &SteadySummary, findings: &mut Vec<Finding>) {
-    let SteadySummary { within_percent, level, dips, peaks, worst, longest, .. } = steady;
+    let SteadySummary { within_percent, levels, dips, peaks, worst, longest, .. } = steady;
     let band = format!("±{} %", significant(*within_percent));
-    if let (None, None, 10..) = (level, worst, rate.readings) {
+    if let (0, 10..) = (levels, rate.readings) {
         let message =
             format!("asked to be steady within {band}: never were seven of ten readings in a row that close together");
         let remedy = "widen `steady`, or read more slowly: a longer `every` or `window`, or a larger `average`";

@@ -140,7 +140,7 @@ Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen captures ropewalk/captures.csv --clock 48MHz --prescale 480 --bits 16
   reigen captures ropewalk/captures.csv --clock 48MHz --prescale 480 --reference 40Hz")]
 pub(crate) struct CapturesArguments {
-    /// Captured counts in their order, under a header: one CSV column, or two with the start and the end of each pulse
+    /// Captured counts below a header, one CSV column; or two, the start and the end of each pulse
     #[arg(value_name = "FILE")]
     pub(crate) file: PathBuf,
     #[command(flatten)]
@@ -150,7 +150,7 @@ pub(crate) struct CapturesArguments {
 /// The same with the file behind `--captures`.
 #[derive(Debug, Args)]
 pub(crate) struct RateArguments {
-    /// Captured counts in their order, under a header: one CSV column, or two with the start and the end of each pulse
+    /// Captured counts below a header, one CSV column; or two, the start and the end of each pulse
     #[arg(long, value_name = "FILE.csv")]
     pub(crate) captures: PathBuf,
     #[command(flatten)]

@@ -481,7 +481,12 @@ impl<'a> ReasonTree<'a> {
 
     /// The raw line behind an input.
     fn tell_line(&mut self, settings: &InputSettings, line: &str, number: usize, depth: usize) {
-        let state = self.lines.get(line).and_then(|&line| self.states.lines.get(line));
+        let Some(&place) = self.lines.get(line) else {
+            // A bit of a number: its line is none of two levels.
+            let of = CauseOf::Line { line: line.to_owned(), high: None, on: None, since_ns: None };
+            return self.push(depth, of, format!("its line is {line}, one bit of a number"));
+        };
+        let state = self.states.lines.get(place);
         let name = line.to_owned();
         let Some(&(Some(high), since)) = state else {
             let of = CauseOf::Line { line: name, high: None, on: None, since_ns: None };

@@ -1,0 +1,204 @@
+//! What links tell, put in order, and how far all of it is known.
+
+use super::event::{LineValue, LiveEvent};
+use reigen_core::change::Value;
+use reigen_core::time::Nanos;
+use std::collections::BTreeMap;
+
+/// A device's clock that falls by more than this has begun anew.
+const RESTARTS: i64 = 1_000_000_000;
+
+/// Puts the events of links in the order of their times.
+///
+/// Of a device that tells its own times, what is known ends at the newest of them less `lateness`, and goes on with the clock
+/// in silence only. Its clock is laid over that of the run by the smallest difference seen, so that nothing lies ahead of
+/// its arrival. What comes later than that counts at once.
+#[derive(Debug)]
+pub struct Intake {
+    lateness: Nanos,
+    links: Vec<Link>,
+    /// By their times, and in the order in which they came.
+    waiting: BTreeMap<(Nanos, u64), (usize, Value)>,
+    taken: u64,
+    known_until: Nanos,
+    has_stopped: bool,
+}
+
+/// What is known of one link.
+#[derive(Debug, Clone, Default)]
+struct Link {
+    /// How much later the run's clock is than the device's.
+    offset: Option<i64>,
+    newest_own: i64,
+    newest: Nanos,
+    arrived: Nanos,
+    has_ended: bool,
+    told: LinkAccount,
+}
+
+/// What there is to tell of a link at the end.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LinkAccount {
+    /// Values that came too late for their time.
+    pub late: u64,
+    /// How often the device's clock began anew.
+    pub restarts: u64,
+    /// What meant nothing, and the first of it.
+    pub malformed: u64,
+    /// The first of that.
+    pub first_malformed: Option<String>,
+}
+
+impl Intake {
+    /// For so many links.
+    pub fn new(links: usize, lateness: Nanos) -> Self {
+        let links = vec![Link::default(); links];
+        let (waiting, known_until) = (BTreeMap::new(), Nanos(0));
+        Self { lateness, links, waiting, taken: 0, known_until, has_stopped: false }
+    }
+
+    /// Takes an event.
+    pub fn take(&mut self, event: LiveEvent) {
+        match event {
+            LiveEvent::Values { link, values } => values.into_iter().for_each(|value| self.take_value(link, value)),
+            LiveEvent::Malformed { link, count, first } => {
+                if let Some(link) = self.links.get_mut(link) {
+                    link.told.malformed += count;
+                    link.told.first_malformed.get_or_insert(first);
+                }
+            }
+            LiveEvent::Ended { link } => {
+                self.links.iter_mut().skip(link).take(1).for_each(|link| link.has_ended = true)
+            }
+            LiveEvent::Stop => self.has_stopped = true,
+        }
+    }
+
+    fn take_value(&mut self, link: usize, LineValue { line, value, arrived, own_time_ns }: LineValue) {
+        let Some(link) = self.links.get_mut(link) else { return };
+        let time = match own_time_ns {
+            None => arrived,
+            Some(own) => link.on_our_clock(own, arrived),
+        };
+        link.told.late += u64::from(time < self.known_until);
+        self.taken += 1;
+        self.waiting.insert((time.max(self.known_until), self.taken), (line, value));
+    }
+
+    /// Whether the run is to end: somebody wants that, or no link will tell any more.
+    pub fn is_over(&self) -> bool {
+        self.has_stopped || (!self.links.is_empty() && self.links.iter().all(|link| link.has_ended))
+    }
+
+    /// Everything before this time is known, where the clock says `now`; it never goes back.
+    pub fn known_until(&mut self, now: Nanos) -> Nanos {
+        let lateness = self.lateness;
+        let of = |link: &Link| match link.offset {
+            Some(_) if !link.has_ended && now.saturating_sub(link.arrived) < lateness => link.newest - lateness,
+            Some(_) if !link.has_ended => now.saturating_sub(lateness),
+            _ => now,
+        };
+        let known = self.links.iter().map(of).min().unwrap_or(now);
+        self.known_until = self.known_until.max(known);
+        self.known_until
+    }
+
+    /// When more will be known though nothing comes; `None` where all is known up to the clock.
+    pub fn waits_until(&self, time: Nanos) -> Nanos {
+        let waits = self.links.iter().any(|link| link.offset.is_some() && !link.has_ended);
+        if waits { time + self.lateness } else { time }
+    }
+
+    /// Hands over what lies before a time, in order; nothing before it comes later.
+    pub fn pass(&mut self, until: Nanos, mut hand_on: impl FnMut(Nanos, usize, Value)) {
+        self.known_until = self.known_until.max(until);
+        while let Some(entry) = self.waiting.first_entry().filter(|entry| entry.key().0 < until) {
+            let ((time, _), (line, value)) = entry.remove_entry();
+            hand_on(time, line, value);
+        }
+    }
+
+    /// The time of the first value that waits for its turn.
+    pub fn next_waiting(&self) -> Option<Nanos> {
+        self.waiting.keys().next().map(|(time, _)| *time)
+    }
+
+    /// What there is to tell of each link.
+    pub fn accounts(&self) -> impl Iterator<Item = &LinkAccount> {
+        self.links.iter().map(|link| &link.told)
+    }
+}
+
+impl Link {
+    /// A time of the device on the clock of the run.
+    fn on_our_clock(&mut self, own: i64, arrived: Nanos) -> Nanos {
+        if self.offset.is_some() && own < self.newest_own.saturating_sub(RESTARTS) {
+            self.told.restarts += 1;
+            self.offset = None;
+        }
+        let apart = i64::try_from(arrived.0).unwrap_or(i64::MAX).saturating_sub(own);
+        let offset = self.offset.map_or(apart, |offset| offset.min(apart));
+        self.newest_own = if self.offset.is_none() { own } else { self.newest_own.max(own) };
+        self.offset = Some(offset);
+        let time = Nanos(u64::try_from(own.saturating_add(offset)).unwrap_or_default());
+        (self.newest, self.arrived) = (self.newest.max(time), arrived);
+        time
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn value(line: usize, arrived: u64, own: Option<i64>) -> LiveEvent {
+        let value = LineValue { line, value: Value::Level(true), arrived: Nanos(arrived), own_time_ns: own };
+        LiveEvent::Values { link: 0, values: vec![value] }
+    }
+
+    proptest! {
+        /// Messages with times of their own that are late by less than the lateness come in the order of those times,
+        /// and nothing is ever known that comes later.
+        #[test]
+        fn messages_within_their_lateness_come_in_order(delays in prop::collection::vec((0..50u64, 1..40u64), 1..40)) {
+            let mut intake = Intake::new(1, Nanos(100));
+            let mut own = 0;
+            let mut sent: Vec<(u64, u64)> = delays.iter().map(|(late, step)| { own += step; (own + late, own) }).collect();
+            // The clock of the device is seen at its least delay.
+            sent.insert(0, (0, 0));
+            let mut by_arrival = sent.clone();
+            by_arrival.sort_by_key(|(arrived, _)| *arrived);
+            let mut seen = Vec::new();
+            for (arrived, own) in by_arrival {
+                intake.take(value(0, arrived, Some(1_000_000 + own as i64)));
+                let known = intake.known_until(Nanos(arrived));
+                intake.pass(known, |time, ..| seen.push(time.0));
+            }
+            let known = intake.known_until(Nanos(100_000));
+            intake.pass(known, |time, ..| seen.push(time.0));
+            let mut own: Vec<u64> = sent.iter().map(|(_, own)| *own).collect();
+            own.sort_unstable();
+            prop_assert_eq!(seen, own);
+            prop_assert_eq!(intake.accounts().next().unwrap().late, 0);
+        }
+    }
+
+    #[test]
+    fn what_is_too_late_counts_at_once_and_a_restarted_clock_is_told() {
+        let mut intake = Intake::new(1, Nanos(100));
+        intake.take(value(0, 10, Some(0)));
+        intake.take(value(0, 510, Some(500)));
+        assert_eq!(intake.known_until(Nanos(510)), Nanos(410));
+        intake.pass(Nanos(410), |_, _, _| {});
+        intake.take(value(1, 520, Some(200)));
+        let mut seen = Vec::new();
+        assert_eq!(intake.known_until(Nanos(900)), Nanos(800));
+        intake.pass(Nanos(800), |time, line, _| seen.push((time.0, line)));
+        assert_eq!(seen, [(410, 1), (510, 0)]);
+        intake.take(value(0, 1000, Some(-2_000_000_000)));
+        assert_eq!(intake.accounts().next(), Some(&LinkAccount { late: 1, restarts: 1, ..LinkAccount::default() }));
+        assert!(!intake.is_over());
+        intake.take(LiveEvent::Ended { link: 0 });
+        assert!(intake.is_over());
+    }
+}

@@ -1,0 +1,12 @@
+//! A station worked on live lines: what comes from links is put in order, and the clock takes the place of a file's end.
+//!
+//! One law holds it together: a live run and its recording agree. The engine does not know whether its windows come from a
+//! file or from a clock, and what is recorded is what it was given, with the times that it was given.
+
+pub mod changes;
+pub mod due;
+pub mod event;
+pub mod inbox;
+pub mod intake;
+pub mod recorder;
+pub mod source;

@@ -1,0 +1,79 @@
+//! What the engine was given, as a recording.
+
+use crate::error::RunError;
+use crate::observer::{Observer, WindowView};
+use reigen_core::change::{Change, Value};
+use reigen_core::finding::Finding;
+use reigen_core::time::{Nanos, Origin};
+use reigen_io::output_file::OutputError;
+use reigen_io::write::{Changes, Heading, Line};
+use std::path::PathBuf;
+
+/// Writes the lines of each window. The lines of two levels come first, then those of numbers, as the engine has them.
+pub struct LineRecorder<'a> {
+    out: Option<Box<dyn Changes + 'a>>,
+    path: PathBuf,
+    /// Of each line of two levels whether it has had a level.
+    begun: Vec<bool>,
+    changes: Vec<Change>,
+}
+
+/// The heading of a recording of these lines: it begins at the run's start.
+pub fn heading(levels: &[String], numbers: &[String]) -> Heading {
+    let line = |name: &String, number| Line { name: name.clone(), aliases: Vec::new(), number };
+    let levels_first = levels.iter().map(|name| line(name, false));
+    let lines = levels_first.chain(numbers.iter().map(|name| line(name, true))).collect();
+    Heading { lines, scope: None, origin: Origin(0), step: Nanos(1) }
+}
+
+impl<'a> LineRecorder<'a> {
+    /// A recorder of so many lines of two levels, and of numbers, into a file at `path`. No line is known at the start.
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    pub fn new(mut out: Box<dyn Changes + 'a>, lines: [usize; 2], path: PathBuf) -> Result<Self, RunError> {
+        let [levels, numbers] = lines;
+        for line in 0..levels + numbers {
+            let change = Change { time: Nanos(0), line, value: Value::Unknown };
+            out.take(change).map_err(|source| OutputError::Io { path: path.clone(), source })?;
+        }
+        Ok(Self { out: Some(out), path, begun: vec![false; levels], changes: Vec::new() })
+    }
+
+    fn explain(&self, source: std::io::Error) -> RunError {
+        OutputError::Io { path: self.path.clone(), source }.into()
+    }
+}
+
+impl Observer for LineRecorder<'_> {
+    fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+        self.changes.clear();
+        for (line, (column, begun)) in view.lines.bits().iter().zip(&mut self.begun).enumerate() {
+            let Some(mut level) = column.level else { continue };
+            let mut push = |time, level| self.changes.push(Change { time, line, value: Value::Level(level) });
+            if !std::mem::replace(begun, true) {
+                push(column.since, level);
+            }
+            for &toggle in &column.toggles {
+                level = !level;
+                push(toggle, level);
+            }
+        }
+        for (number, column) in view.lines.readings().iter().enumerate() {
+            let line = self.begun.len() + number;
+            let values = column.times.iter().zip(&column.values);
+            self.changes.extend(values.map(|(&time, &value)| Change { time, line, value: Value::Number(value) }));
+        }
+        self.changes.sort_by_key(|change| change.time);
+        let Some(out) = &mut self.out else { return Ok(()) };
+        let written = self.changes.iter().try_for_each(|change| out.take(*change));
+        written.map_err(|source| self.explain(source))
+    }
+
+    fn finish(&mut self, end: Nanos) -> Result<Vec<Finding>, RunError> {
+        match self.out.take().map(|out| out.finish(end)) {
+            Some(Err(source)) => Err(self.explain(source)),
+            _ => Ok(Vec::new()),
+        }
+    }
+}

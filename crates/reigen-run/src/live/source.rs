@@ -1,0 +1,201 @@
+//! Live lines as the lines of a station.
+
+use super::due::NextDue;
+use super::inbox::Inbox;
+use super::intake::Intake;
+use crate::error::RunError;
+use crate::source::{Advance, LineSource, TakeAdvance};
+use reigen_core::change::Value;
+use reigen_core::finding::Finding;
+use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
+use reigen_core::names::counted;
+use reigen_core::time::Nanos;
+use reigen_station::station::Station;
+
+/// So many events are taken at once before the station is worked.
+const MOST_AT_ONCE: usize = 64;
+
+/// What a live run is.
+#[derive(Debug, Clone)]
+pub struct LiveSettings {
+    /// What it is called in messages.
+    pub name: String,
+    /// The names of the links, by their numbers.
+    pub links: Vec<String>,
+    /// How late a message with a time of its own may be.
+    pub lateness: Nanos,
+    /// How long the run is; `None` for until somebody ends it.
+    pub length: Option<Nanos>,
+}
+
+/// The lines of a live run.
+pub struct LiveSource<I> {
+    settings: LiveSettings,
+    lines: Vec<RecordedLine>,
+    inbox: I,
+    intake: Intake,
+    next_due: NextDue,
+    /// For each line of two levels the column that it fills, and its last level; for each number line its column.
+    levels: Vec<(Option<usize>, Option<bool>)>,
+    numbers: Vec<Option<usize>>,
+    edges: u64,
+    last_time: Nanos,
+}
+
+/// The lines that a station names: those of two levels, then those of numbers. A bit of a number is in that number.
+pub fn station_lines(station: &Station) -> Vec<RecordedLine> {
+    let (mut levels, mut numbers): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+    let mut add = |name: &str, is_number: bool| {
+        let names = if is_number { &mut numbers } else { &mut levels };
+        if !names.iter().any(|known| known == name) {
+            names.push(name.to_owned());
+        }
+    };
+    for point in &station.points {
+        point.kind.number_lines().iter().for_each(|line| add(&line.name, true));
+        for line in point.kind.lines() {
+            let number = line.name.rsplit_once('.').filter(|(_, bit)| bit.parse::<u32>().is_ok());
+            add(number.map_or(line.name.as_str(), |(number, _)| number), number.is_some());
+        }
+    }
+    let line = |kind: LineKind| move |(signal, name)| RecordedLine { name, signal, kind: kind.clone() };
+    let levels = levels.into_iter().enumerate().map(line(LineKind::Level));
+    levels.chain(numbers.into_iter().enumerate().map(line(LineKind::Real))).collect()
+}
+
+impl<I: Inbox> LiveSource<I> {
+    /// A source of these lines, of which events tell by their numbers; with it what tells when something is due, which
+    /// must look on.
+    pub fn new(settings: LiveSettings, lines: Vec<RecordedLine>, inbox: I) -> (Self, NextDue) {
+        let next_due = NextDue::default();
+        let intake = Intake::new(settings.links.len(), settings.lateness);
+        let count = |is_level: bool| lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level).count();
+        let (levels, numbers) = (vec![(None, None); count(true)], vec![None; count(false)]);
+        let due = next_due.clone();
+        (Self { settings, lines, inbox, intake, next_due, levels, numbers, edges: 0, last_time: Nanos(0) }, due)
+    }
+
+    /// Waits for the next event, for what is due, or for the end.
+    fn wait(&mut self) {
+        let end = self.settings.length.unwrap_or(Nanos(u64::MAX));
+        let due = self.next_due.get().map_or(Nanos(u64::MAX), |due| self.intake.waits_until(due + Nanos(1)));
+        // What waits for its turn is due, too.
+        let waiting =
+            self.intake.next_waiting().map_or(Nanos(u64::MAX), |time| self.intake.waits_until(time + Nanos(1)));
+        if let Some(event) = self.inbox.receive(due.min(end).min(waiting)) {
+            self.intake.take(event);
+        }
+        for _ in 1..MOST_AT_ONCE {
+            let Some(event) = self.inbox.receive_at_once() else { break };
+            self.intake.take(event);
+        }
+    }
+
+    /// Puts into the columns what lies before a time.
+    fn fill(&mut self, columns: &mut LineColumns, until: Nanos) {
+        let Self { intake, lines, levels, numbers, edges, .. } = self;
+        intake.pass(until, |time, line, value| {
+            let Some(line) = lines.get(line) else { return };
+            match (value, levels.get_mut(line.signal), numbers.get(line.signal)) {
+                (Value::Level(high), Some((column, last)), _) if line.kind == LineKind::Level => {
+                    let before = last.replace(high);
+                    *edges += u64::from(before.is_some_and(|before| before != high));
+                    let Some(column) = *column else { return };
+                    match before {
+                        None => columns.append(column, JoinedPiece { start: Some((time, high)), edges: &[] }),
+                        Some(before) if before != high => {
+                            columns.append(column, JoinedPiece { start: None, edges: &[time] });
+                        }
+                        Some(_) => {}
+                    }
+                }
+                (Value::Number(number), _, Some(Some(column))) if line.kind != LineKind::Level => {
+                    columns.append_reading(*column, time, number);
+                }
+                // A line that is not known holds its last value.
+                _ => {}
+            }
+        });
+    }
+}
+
+impl<I: Inbox> LineSource for LiveSource<I> {
+    fn name(&self) -> &str {
+        &self.settings.name
+    }
+
+    fn lines(&self) -> &[RecordedLine] {
+        &self.lines
+    }
+
+    fn tick(&self) -> Nanos {
+        Nanos(1)
+    }
+
+    fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
+        for (column, signal) in bits.iter().enumerate() {
+            self.levels.iter_mut().skip(*signal).take(1).for_each(|level| level.0 = Some(column));
+        }
+        for (column, signal) in numbers.iter().enumerate() {
+            self.numbers.iter_mut().skip(*signal).take(1).for_each(|number| *number = Some(column));
+        }
+        LineColumns::new(bits.len(), numbers.len())
+    }
+
+    fn drive(&mut self, columns: &mut LineColumns, take: &mut TakeAdvance<'_>) -> Result<(), RunError> {
+        loop {
+            self.wait();
+            let now = self.inbox.now();
+            let end = self.settings.length.filter(|end| *end <= now);
+            if let Some(end) = end.or(self.intake.is_over().then_some(now)) {
+                // What a link has told is worked, whatever may still come.
+                self.fill(columns, end + Nanos(1));
+                columns.end_at(end + Nanos(1));
+                self.last_time = end;
+                let _ = take(columns, Advance { known_until: end + Nanos(1) });
+                return Ok(());
+            }
+            let known_until = self.intake.known_until(now);
+            self.fill(columns, known_until);
+            self.last_time = known_until.saturating_sub(Nanos(1));
+            if take(columns, Advance { known_until }).is_break() {
+                return Ok(());
+            }
+        }
+    }
+
+    fn last_time(&self) -> Nanos {
+        self.last_time
+    }
+
+    fn two_level_lines(&self) -> usize {
+        self.levels.len()
+    }
+
+    fn edges(&self) -> u64 {
+        self.edges
+    }
+
+    fn findings(&self, _names: &[String]) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for (name, told) in self.settings.links.iter().zip(self.intake.accounts()) {
+            if told.malformed > 0 {
+                let first = told.first_malformed.as_deref().unwrap_or_default();
+                let message = format!("{} could not be read, the first: {first}", counted(told.malformed, "message"));
+                let remedy = "see what the device sends: an object such as {\"line\":\"PB_START\",\"value\":1}";
+                findings.push(Finding::warning("lines-malformed", name, message, remedy));
+            }
+            if told.late > 0 {
+                let message =
+                    format!("{} came too late for their time and count when they came", counted(told.late, "value"));
+                let remedy = "give them more time: a longer --lateness";
+                findings.push(Finding::warning("lines-late", name, message, remedy));
+            }
+            if told.restarts > 0 {
+                let message = format!("the device's clock began anew {}", counted(told.restarts, "time"));
+                findings.push(Finding::note("clock-restarted", name, message, "find out whether the device restarts"));
+            }
+        }
+        findings
+    }
+}
