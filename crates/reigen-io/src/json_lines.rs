@@ -7,7 +7,7 @@
 //! ```
 //!
 //! The last only says how far the recording goes. A line of nothing but the whole numbers 0 and 1 (or `true` and
-//! `false`) has levels; `null` is an unknown level.
+//! `false`) has levels, unless an object of it has `"number": true`; `null` is an unknown level.
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::date;
@@ -17,6 +17,7 @@ use crate::pipeline::{Form, Format, Head, ParseProgress, Pipeline};
 use crate::ranges::FileReader;
 use crate::rows::Rows;
 use indexmap::IndexMap;
+use reigen_core::change;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::quantity::Decimal;
@@ -43,6 +44,9 @@ struct Row<'a> {
     line: Option<Cow<'a, str>>,
     #[serde(borrow, default, deserialize_with = "given")]
     value: Option<&'a RawValue>,
+    /// Says that the line has numbers, though this is none.
+    #[serde(default)]
+    number: bool,
 }
 
 /// A value that is there, though it may be `null`.
@@ -108,6 +112,35 @@ impl Row<'_> {
             _ => Err(FaultKind::NoChangeObject("it has two times".to_owned())),
         }
     }
+}
+
+/// One change of a live stream.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LiveRow {
+    /// Its own time in nanoseconds, where it has one.
+    pub time_ns: Option<i64>,
+    /// The line, and what it takes; `None` where the row only tells a time.
+    pub change: Option<(String, change::Value)>,
+}
+
+/// Reads one change of a live stream; unlike in a file it need not have a time.
+///
+/// # Errors
+/// In words, where it is none.
+pub fn live_row(text: &[u8]) -> Result<LiveRow, String> {
+    let row = Row::parse(text).map_err(|kind| kind.to_string())?;
+    let has_time =
+        row.time.is_some() || [row.time_s, row.time_ms, row.time_us, row.time_ns].iter().any(Option::is_some);
+    let zoned = row.time.as_ref().and_then(|text| date::moment(text.as_bytes())).map(|moment| moment.zoned);
+    let time_ns = if has_time { Some(row.file_time(zoned).map_err(|kind| kind.to_string())?) } else { None };
+    let Some((name, raw)) = row.line.zip(row.value) else { return Ok(LiveRow { time_ns, change: None }) };
+    let value = match Value::of(raw) {
+        Some(Value::Unknown) => change::Value::Unknown,
+        Some(Value::Level(high)) => change::Value::Level(high),
+        Some(Value::Number(number)) => change::Value::Number(number),
+        None => return Err(format!("`{}` is no value of a line", shown(raw.get().as_bytes()))),
+    };
+    Ok(LiveRow { time_ns, change: Some((name.into_owned(), value)) })
 }
 
 /// JSON Lines, by the lines that they name.
@@ -189,9 +222,10 @@ fn pass_blank(reader: &mut impl BufRead) -> io::Result<u64> {
 fn note(seen: &mut IndexMap<String, Option<String>>, zoned: &mut Option<bool>, text: &[u8], line: u64) {
     let Ok(row) = Row::parse(text) else { return };
     *zoned = zoned.or_else(|| Some(date::moment(row.time.as_ref()?.as_bytes())?.zoned));
-    let Row { line: Some(name), value: Some(value), .. } = row else { return };
+    let (is_number, Row { line: Some(name), value: Some(value), .. }) = (row.number, row) else { return };
     let number = match Value::of(value) {
         Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
+        _ if is_number => Some(format!("a number, as line {line} says")),
         _ => None,
     };
     match seen.get_mut(name.as_ref()) {

@@ -37,3 +37,5 @@ mod table;
 mod tests;
 mod vcd;
 mod word;
+
+pub use json_lines::{LiveRow, live_row};

@@ -15,6 +15,7 @@ mod progress;
 mod reading;
 mod shell_word;
 mod simulation;
+mod stop;
 mod summary;
 mod table_view;
 mod tables;

@@ -96,6 +96,22 @@ impl Out {
         self.unless_closed(written)
     }
 
+    /// Writes a value as JSON on a line of its own.
+    pub(crate) fn json_line(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
+        if self.closed {
+            return Ok(());
+        }
+        let written = serde_json::to_writer(SafeJson(&mut self.writer), value).map_err(io::Error::from);
+        let written = written.and_then(|()| self.writer.write_all(b"\n"));
+        self.unless_closed(written)
+    }
+
+    /// Passes on at once what is still in memory.
+    pub(crate) fn pass_on(&mut self) -> Result<(), Failure> {
+        let written = self.writer.flush();
+        self.unless_closed(written)
+    }
+
     /// Where to write anything else.
     pub(crate) fn writer(&mut self) -> &mut Box<dyn Write + Send> {
         &mut self.writer

@@ -1,6 +1,7 @@
 //! From the arguments to the exit code.
 
 use crate::done::Completion;
+use crate::stop::Stop;
 use crate::{cli, commands, failure, log, print};
 use clap::FromArgMatches;
 use reigen_io::output_file::Outputs;
@@ -19,12 +20,18 @@ pub(crate) fn run() -> ExitCode {
     let outputs = Outputs::default();
     let known = outputs.clone();
     // Without this a file in the making stays behind; where it cannot be set, that is all that is lost.
-    let _ = ctrlc::set_handler(move || known.remove_and_exit(STOPPED));
+    let stop = Stop::default();
+    let asked = stop.clone();
+    let _ = ctrlc::set_handler(move || {
+        if !asked.ask() {
+            known.remove_and_exit(STOPPED);
+        }
+    });
     failure::tell_of_panics(outputs.clone());
     let color = cli.manner.color;
     let began = Instant::now();
     let done = begin(&cli, outputs).and_then(|mut out| {
-        let done = work(&cli.command, &mut out)?;
+        let done = work(&cli.command, &stop, &mut out)?;
         out.finish()?;
         Ok(done)
     });
@@ -48,7 +55,7 @@ fn begin(cli: &cli::Cli, outputs: Outputs) -> Result<print::Out, failure::Failur
 }
 
 /// Does what was asked for.
-fn work(command: &cli::Command, out: &mut print::Out) -> Result<Completion, failure::Failure> {
+fn work(command: &cli::Command, stop: &Stop, out: &mut print::Out) -> Result<Completion, failure::Failure> {
     match command {
         cli::Command::Check(arguments) => commands::check::run(arguments, out),
         cli::Command::Size(arguments) => commands::size::run(arguments, out).map(|()| Completion::Fine),
@@ -69,6 +76,7 @@ fn work(command: &cli::Command, out: &mut print::Out) -> Result<Completion, fail
         cli::Command::Compare(arguments) => commands::compare::run(arguments, out),
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
+        cli::Command::Live(arguments) => commands::live::run(arguments, stop, out),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Simulate(arguments) => commands::simulate::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Completions(arguments) => {

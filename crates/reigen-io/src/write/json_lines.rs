@@ -25,8 +25,10 @@ impl<W: Write> JsonLines<W> {
             names.push(name);
         }
         let mut lines = Self { text: Text::new(out), origin: heading.origin, names, last: None };
-        for line in 0..lines.names.len() {
-            lines.object(Nanos(0), Some((line, b"null")));
+        for (number, line) in heading.lines.iter().enumerate() {
+            // A line of numbers says so: it may never have one.
+            let value: &[u8] = if line.number { b"null,\"number\":true" } else { b"null" };
+            lines.object(Nanos(0), Some((number, value)));
         }
         Ok(lines)
     }

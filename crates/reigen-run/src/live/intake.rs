@@ -94,7 +94,9 @@ impl Intake {
     pub fn known_until(&mut self, now: Nanos) -> Nanos {
         let lateness = self.lateness;
         let of = |link: &Link| match link.offset {
-            Some(_) if !link.has_ended && now.saturating_sub(link.arrived) < lateness => link.newest - lateness,
+            Some(_) if !link.has_ended && now.saturating_sub(link.arrived) < lateness => {
+                link.newest.saturating_sub(lateness)
+            }
             Some(_) if !link.has_ended => now.saturating_sub(lateness),
             _ => now,
         };
@@ -103,10 +105,10 @@ impl Intake {
         self.known_until
     }
 
-    /// When more will be known though nothing comes; `None` where all is known up to the clock.
-    pub fn waits_until(&self, time: Nanos) -> Nanos {
-        let waits = self.links.iter().any(|link| link.offset.is_some() && !link.has_ended);
-        if waits { time + self.lateness } else { time }
+    /// When what lies before a time is known though nothing comes any more.
+    pub fn known_by(&self, time: Nanos) -> Nanos {
+        let own_clocks = self.links.iter().filter(|link| link.offset.is_some() && !link.has_ended);
+        own_clocks.map(|link| link.arrived.max(time) + self.lateness).fold(time, Nanos::max)
     }
 
     /// Hands over what lies before a time, in order; nothing before it comes later.
@@ -170,12 +172,12 @@ mod tests {
             by_arrival.sort_by_key(|(arrived, _)| *arrived);
             let mut seen = Vec::new();
             for (arrived, own) in by_arrival {
-                intake.take(value(0, arrived, Some(1_000_000 + own as i64)));
+                intake.take(value(0, arrived, Some(1_000_000 + own.cast_signed())));
                 let known = intake.known_until(Nanos(arrived));
-                intake.pass(known, |time, ..| seen.push(time.0));
+                intake.pass(known, |time, _, _| seen.push(time.0));
             }
             let known = intake.known_until(Nanos(100_000));
-            intake.pass(known, |time, ..| seen.push(time.0));
+            intake.pass(known, |time, _, _| seen.push(time.0));
             let mut own: Vec<u64> = sent.iter().map(|(_, own)| *own).collect();
             own.sort_unstable();
             prop_assert_eq!(seen, own);

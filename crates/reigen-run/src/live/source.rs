@@ -4,6 +4,7 @@ use super::due::NextDue;
 use super::inbox::Inbox;
 use super::intake::Intake;
 use crate::error::RunError;
+use crate::session::Binding;
 use crate::source::{Advance, LineSource, TakeAdvance};
 use reigen_core::change::Value;
 use reigen_core::finding::Finding;
@@ -75,13 +76,24 @@ impl<I: Inbox> LiveSource<I> {
         (Self { settings, lines, inbox, intake, next_due, levels, numbers, edges: 0, last_time: Nanos(0) }, due)
     }
 
+    /// The names of the lines that are bound: those of two levels, and those of numbers.
+    pub fn lines_of(&self, binding: &Binding) -> [Vec<String>; 2] {
+        let name = |is_level: bool| {
+            move |signal: &usize| {
+                let found =
+                    self.lines.iter().find(|line| line.signal == *signal && (line.kind == LineKind::Level) == is_level);
+                found.map(|line| line.name.clone()).unwrap_or_default()
+            }
+        };
+        [binding.signals.iter().map(name(true)).collect(), binding.numbers.iter().map(name(false)).collect()]
+    }
+
     /// Waits for the next event, for what is due, or for the end.
     fn wait(&mut self) {
         let end = self.settings.length.unwrap_or(Nanos(u64::MAX));
-        let due = self.next_due.get().map_or(Nanos(u64::MAX), |due| self.intake.waits_until(due + Nanos(1)));
+        let due = self.next_due.get().map_or(Nanos(u64::MAX), |due| self.intake.known_by(due + Nanos(1)));
         // What waits for its turn is due, too.
-        let waiting =
-            self.intake.next_waiting().map_or(Nanos(u64::MAX), |time| self.intake.waits_until(time + Nanos(1)));
+        let waiting = self.intake.next_waiting().map_or(Nanos(u64::MAX), |time| self.intake.known_by(time + Nanos(1)));
         if let Some(event) = self.inbox.receive(due.min(end).min(waiting)) {
             self.intake.take(event);
         }

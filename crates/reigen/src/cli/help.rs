@@ -7,7 +7,7 @@ use clap::CommandFactory;
 pub(crate) const GROUPS: [(&str, &[&str]); 6] = [
     ("Before power-on", &["check", "size"]),
     ("Look", &["survey", "levels", "chain", "captures"]),
-    ("Condition", &["debounce", "polling", "run"]),
+    ("Condition", &["debounce", "polling", "run", "live"]),
     ("Judge", &["why", "draw", "verify", "compare"]),
     ("Hand over", &["report", "convert"]),
     ("Make", &["demo", "simulate", "schema", "completions", "man"]),

@@ -2,6 +2,7 @@
 
 mod files;
 mod help;
+pub(crate) mod live;
 mod measuring;
 mod paths;
 mod reading;
@@ -97,6 +98,7 @@ pub(crate) enum Command {
     #[command(hide = true)]
     Rate(RateArguments),
     Run(RunArguments),
+    Live(live::LiveArguments),
     Verify(VerifyArguments),
     Compare(CompareArguments),
     Why(WhyArguments),

@@ -57,6 +57,11 @@ impl Command {
                 files.writes(arguments.display_log.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
+            Self::Live(arguments) => {
+                files.reads(&arguments.station);
+                files.writes(arguments.record.as_deref(), Replace::Named);
+                files.prints(arguments.json);
+            }
             Self::Verify(arguments) => {
                 files.reads(&arguments.station);
                 files.reads_recordings(&arguments.recordings);

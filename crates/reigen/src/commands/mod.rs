@@ -10,6 +10,7 @@ pub(crate) mod debounce;
 pub(crate) mod demo;
 pub(crate) mod draw;
 pub(crate) mod levels;
+pub(crate) mod live;
 pub(crate) mod polling;
 pub(crate) mod report;
 pub(crate) mod run;

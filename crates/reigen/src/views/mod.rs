@@ -8,6 +8,7 @@ pub(crate) mod debounce;
 pub(crate) mod diagram;
 pub(crate) mod instruments;
 pub(crate) mod levels;
+pub(crate) mod live;
 pub(crate) mod more;
 pub(crate) mod overview;
 pub(crate) mod polling;

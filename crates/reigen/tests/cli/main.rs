@@ -17,6 +17,7 @@ mod expand;
 mod guide;
 mod home;
 mod language;
+mod live;
 mod logic;
 mod measure;
 mod numbers;

@@ -162,6 +162,12 @@ const CASES: &[Case] = &[
             ("--to", "4s"),
         ],
     },
+    // Standard input ends at once; `live.rs` has more.
+    Case {
+        command: "live",
+        asked: "station.toml -",
+        options: &[("--points", "start_button"), ("--record", "new.vcd"), ("--json", "")],
+    },
     Case {
         command: "why",
         asked: "w/station.toml w/short.vcd start_button",
@@ -253,8 +259,8 @@ const READING: &[Case] = &[
     },
 ];
 
-/// Options that change how fast something comes, and not what comes.
-const SPEED: [&str; 2] = ["--threads", "--speed"];
+/// Options that change when something comes, and not what comes.
+const SPEED: [&str; 4] = ["--threads", "--speed", "--for", "--lateness"];
 
 /// An option that says what is found without it wherever the file can be read, and a refusal where it says otherwise.
 const REFUSED: &str = "--separator";
