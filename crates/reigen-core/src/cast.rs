@@ -33,6 +33,12 @@ pub fn whole_i64(value: f64) -> Option<i64> {
     (-TWO_TO_63..TWO_TO_63).contains(&value).then_some(value as i64)
 }
 
+/// The nearest single real number; beyond them an infinite one.
+#[inline]
+pub fn f32_from_f64(value: f64) -> f32 {
+    value as f32
+}
+
 macro_rules! from_unsigned {
     ($($name:ident: $from:ty => $to:ty),+ $(,)?) => {
         $(

@@ -4,6 +4,8 @@
 //! names.
 
 #![forbid(unsafe_code)]
+#![cfg_attr(test, allow(clippy::unwrap_used))]
 
 pub mod line_table;
 pub mod lines;
+pub mod modbus;

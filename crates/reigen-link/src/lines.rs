@@ -1,11 +1,19 @@
 //! `lines`: JSON Lines as a microcontroller prints them, from standard input, a socket or a serial port.
 
 use crate::line_table::LineTable;
+use reigen_core::change::Value;
 use reigen_io::live_row;
+use reigen_run::live::board::Board;
 use reigen_run::live::event::{LineValue, LiveEvent};
 use reigen_run::live::inbox::RunClock;
-use std::io::{self, BufRead, BufReader, Read};
+use reigen_run::live::passes::Retry;
+use std::collections::BTreeMap;
+use std::io::{self, BufRead, BufReader, Read, Write as _};
+use std::net::{TcpListener, TcpStream};
 use std::sync::mpsc::SyncSender;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::thread;
+use std::time::Duration;
 
 /// So many values are told at once at most.
 const MOST_AT_ONCE: usize = 4096;
@@ -35,9 +43,138 @@ struct Batch {
     first: Option<String>,
 }
 
+/// Lines of text over TCP, reached again and again.
+pub struct TcpLines {
+    /// Host and port.
+    pub address: String,
+    /// What reads them.
+    pub lines: LinesLink,
+    /// What says that the run is over.
+    pub board: Board,
+}
+
+/// Prints changes of lines to whoever connects, as a device does.
+#[derive(Debug, Clone)]
+pub struct LineServer(Arc<Mutex<Listeners>>);
+
+/// Who listens, and the last value of each line, which whoever comes later is told.
+#[derive(Debug, Default)]
+struct Listeners {
+    streams: Vec<TcpStream>,
+    last: BTreeMap<String, String>,
+}
+
+impl LineServer {
+    /// Listens at an address.
+    ///
+    /// # Errors
+    /// Where nothing can listen there.
+    pub fn start(address: &str) -> io::Result<Self> {
+        let listener = TcpListener::bind(address)?;
+        let server = Self(Arc::default());
+        let shared = server.clone();
+        thread::spawn(move || {
+            for mut stream in listener.incoming().flatten() {
+                let mut listeners = shared.listeners();
+                let text: String = listeners.last.values().cloned().collect();
+                if stream.write_all(text.as_bytes()).is_ok() {
+                    listeners.streams.push(stream);
+                }
+            }
+        });
+        Ok(server)
+    }
+
+    fn listeners(&self) -> MutexGuard<'_, Listeners> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A line takes a value.
+    pub fn print(&self, line: &str, value: Value) {
+        let value = match value {
+            Value::Level(high) => u8::from(high).to_string(),
+            Value::Number(number) => format!("{number:?}"),
+            Value::Unknown => "null".to_owned(),
+        };
+        let text = format!("{{\"line\":{},\"value\":{value}}}\n", quoted(line));
+        let mut listeners = self.listeners();
+        // Whoever has gone listens no more.
+        listeners.streams.retain_mut(|stream| stream.write_all(text.as_bytes()).is_ok());
+        listeners.last.insert(line.to_owned(), text);
+    }
+}
+
+/// A name as a JSON string.
+fn quoted(name: &str) -> String {
+    serde_json::Value::from(name).to_string()
+}
+
+/// How often a quiet connection looks whether the run goes on.
+const LOOK: Duration = Duration::from_millis(200);
+
+impl TcpLines {
+    /// Works until the run is over.
+    pub fn run(&self) {
+        let mut retry = Retry::default();
+        loop {
+            let why = match TcpStream::connect(&self.address) {
+                Err(error) => format!("{}: {error}", self.address),
+                Ok(stream) => {
+                    retry = Retry::default();
+                    if !self.lines.tell_reached(None) || stream.set_read_timeout(Some(LOOK)).is_err() {
+                        return;
+                    }
+                    if !self.lines.read_some(Patient { stream, board: &self.board }) {
+                        return;
+                    }
+                    format!("{} has closed the connection", self.address)
+                }
+            };
+            let goes_on = self.lines.tell_reached(Some(why));
+            if !goes_on || !self.board.sleep(Duration::from_nanos(retry.wait().0)) {
+                return;
+            }
+        }
+    }
+}
+
+/// A connection that may be quiet for any time, as long as the run goes on.
+struct Patient<'a> {
+    stream: TcpStream,
+    board: &'a Board,
+}
+
+impl Read for Patient<'_> {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        loop {
+            match self.stream.read(room) {
+                Err(error) if matches!(error.kind(), io::ErrorKind::WouldBlock | io::ErrorKind::TimedOut) => {
+                    if !self.board.goes_on() {
+                        return Ok(0);
+                    }
+                }
+                read => return read,
+            }
+        }
+    }
+}
+
 impl LinesLink {
     /// Reads to the end, and tells that.
     pub fn read(&self, input: impl Read) {
+        if self.read_some(input) {
+            // Whoever listened may be gone, and then there is nobody to tell.
+            let _ = self.events.send(LiveEvent::Ended { link: self.link });
+        }
+    }
+
+    /// Tells that the device is reached, or why it is lost; false where nobody listens any more.
+    fn tell_reached(&self, lost: Option<String>) -> bool {
+        self.events.send(LiveEvent::Reached { link: self.link, at: self.clock.now(), lost }).is_ok()
+    }
+
+    /// Reads to the end; false where nobody listens any more.
+    fn read_some(&self, input: impl Read) -> bool {
         let mut input = BufReader::with_capacity(ROOM, input);
         let mut batch = Batch::default();
         let mut text = Vec::new();
@@ -46,13 +183,10 @@ impl LinesLink {
             // Whatever has arrived is told before more is waited for.
             let waits = !input.buffer().contains(&b'\n');
             if (waits || batch.values.len() >= MOST_AT_ONCE) && !self.tell(&mut batch) {
-                return;
+                return false;
             }
         }
-        if self.tell(&mut batch) {
-            // Whoever listened may be gone, and then there is nobody to tell.
-            let _ = self.events.send(LiveEvent::Ended { link: self.link });
-        }
+        self.tell(&mut batch)
     }
 
     fn take(&self, text: &[u8], batch: &mut Batch) {

@@ -9,6 +9,7 @@
 
 pub mod electrical;
 pub mod findings;
+pub mod links;
 pub mod points;
 pub mod simulate;
 pub mod sizing;

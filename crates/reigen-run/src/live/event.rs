@@ -1,5 +1,6 @@
 //! What links tell.
 
+use super::passes::PassAccount;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
 
@@ -21,6 +22,29 @@ pub enum LiveEvent {
         count: u64,
         /// What the first of it was, and why it means nothing.
         first: String,
+    },
+    /// A link has reached its device, or has lost it.
+    Reached {
+        /// The number of the link.
+        link: usize,
+        /// When.
+        at: Nanos,
+        /// Why it is lost; `None` where it is reached.
+        lost: Option<String>,
+    },
+    /// A device has refused a request, and answers others.
+    Refused {
+        /// The number of the link.
+        link: usize,
+        /// What was asked, and how it was refused.
+        what: String,
+    },
+    /// A link has passed over its device.
+    Passed {
+        /// The number of the link.
+        link: usize,
+        /// All its passes so far.
+        passes: PassAccount,
     },
     /// Nothing more will come of a link.
     Ended {

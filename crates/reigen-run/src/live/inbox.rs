@@ -36,6 +36,11 @@ pub struct ChannelInbox {
 pub struct RunClock(Instant);
 
 impl RunClock {
+    /// A clock that begins now.
+    pub fn start() -> Self {
+        Self(Instant::now())
+    }
+
     /// The time since the run began.
     pub fn now(self) -> Nanos {
         nanos(self.0.elapsed())

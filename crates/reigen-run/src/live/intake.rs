@@ -1,6 +1,7 @@
 //! What links tell, put in order, and how far all of it is known.
 
 use super::event::{LineValue, LiveEvent};
+use super::passes::PassAccount;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
 use std::collections::BTreeMap;
@@ -47,6 +48,39 @@ pub struct LinkAccount {
     pub malformed: u64,
     /// The first of that.
     pub first_malformed: Option<String>,
+    /// How often a device refused a request.
+    pub refused: u64,
+    /// The first of these.
+    pub first_refused: Option<String>,
+    /// Passes over the device.
+    pub passes: PassAccount,
+    /// Since when it is lost, where it is.
+    pub lost_since: Option<Nanos>,
+    /// How often it was lost, how long in all until it was reached again, and why the first time.
+    pub downs: u64,
+    /// How long, in all that have ended.
+    pub down: Nanos,
+    /// Why, the first time.
+    pub first_lost: Option<String>,
+}
+
+impl LinkAccount {
+    fn reached(&mut self, at: Nanos, lost: Option<String>) {
+        match lost {
+            Some(why) if self.lost_since.is_none() => {
+                self.lost_since = Some(at);
+                self.downs += 1;
+                self.first_lost.get_or_insert(why);
+            }
+            Some(_) => {}
+            None => self.down += self.lost_since.take().map_or(Nanos(0), |since| at.saturating_sub(since)),
+        }
+    }
+
+    /// How long it was lost, up to a time.
+    pub fn down_until(&self, end: Nanos) -> Nanos {
+        self.down + self.lost_since.map_or(Nanos(0), |since| end.saturating_sub(since))
+    }
 }
 
 impl Intake {
@@ -67,6 +101,18 @@ impl Intake {
                     link.told.first_malformed.get_or_insert(first);
                 }
             }
+            LiveEvent::Reached { link, at, lost } => {
+                self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.reached(at, lost.clone()));
+            }
+            LiveEvent::Refused { link, what } => {
+                if let Some(link) = self.links.get_mut(link) {
+                    link.told.refused += 1;
+                    link.told.first_refused.get_or_insert(what);
+                }
+            }
+            LiveEvent::Passed { link, passes } => {
+                self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.passes = passes);
+            }
             LiveEvent::Ended { link } => {
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.has_ended = true)
             }
@@ -80,7 +126,8 @@ impl Intake {
             None => arrived,
             Some(own) => link.on_our_clock(own, arrived),
         };
-        link.told.late += u64::from(time < self.known_until);
+        // Two links that are asked at once answer at once, too: only who tells a time can be late for it.
+        link.told.late += u64::from(own_time_ns.is_some() && time < self.known_until);
         self.taken += 1;
         self.waiting.insert((time.max(self.known_until), self.taken), (line, value));
     }

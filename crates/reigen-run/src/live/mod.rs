@@ -3,10 +3,12 @@
 //! One law holds it together: a live run and its recording agree. The engine does not know whether its windows come from a
 //! file or from a clock, and what is recorded is what it was given, with the times that it was given.
 
+pub mod board;
 pub mod changes;
 pub mod due;
 pub mod event;
 pub mod inbox;
 pub mod intake;
+pub mod passes;
 pub mod recorder;
 pub mod source;

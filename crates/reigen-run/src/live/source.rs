@@ -11,6 +11,7 @@ use reigen_core::finding::Finding;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::Nanos;
+use reigen_core::units::short_time;
 use reigen_station::station::Station;
 
 /// So many events are taken at once before the station is worked.
@@ -202,6 +203,32 @@ impl<I: Inbox> LineSource for LiveSource<I> {
                     format!("{} came too late for their time and count when they came", counted(told.late, "value"));
                 let remedy = "give them more time: a longer --lateness";
                 findings.push(Finding::warning("lines-late", name, message, remedy));
+            }
+            if told.downs > 0 {
+                let why = told.first_lost.as_deref().unwrap_or_default();
+                let message = format!(
+                    "lost {}, for {} in all; the first time: {why}",
+                    counted(told.downs, "time"),
+                    short_time(told.down_until(self.last_time))
+                );
+                let remedy = "check the address, the plug and the device: meanwhile its lines held their last values";
+                findings.push(Finding::warning("link-down", name, message, remedy));
+            }
+            if told.refused > 0 {
+                let first = told.first_refused.as_deref().unwrap_or_default();
+                let message = format!("the device refused {}, the first: {first}", counted(told.refused, "request"));
+                let remedy = "compare the addresses with the list of the device: they count from 0 as on the wire";
+                findings.push(Finding::warning("link-exception", name, message, remedy));
+            }
+            if told.passes.late > 0 {
+                let all = told.passes.late + told.passes.passes;
+                let message = format!(
+                    "{} of {all} passes left out, since the one before took longer than its time: up to {}",
+                    told.passes.late,
+                    short_time(told.passes.longest)
+                );
+                let remedy = "pass less often: a longer `every`";
+                findings.push(Finding::note("passes-late", name, message, remedy));
             }
             if told.restarts > 0 {
                 let message = format!("the device's clock began anew {}", counted(told.restarts, "time"));

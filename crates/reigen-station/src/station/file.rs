@@ -1,6 +1,7 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
 use super::{Kind, Point, Station};
+use crate::links::{Link, LinkTable, Protocol};
 use crate::points::PointTable;
 use crate::points::display::{Display, DisplayTable};
 use crate::points::expander::MemberPoint;
@@ -49,6 +50,9 @@ macro_rules! point_kinds {
             /// Text displays.
             #[serde(default)]
             display: Tables<DisplayTable>,
+            /// Connections to devices, for `reigen live`.
+            #[serde(default)]
+            link: Tables<LinkTable>,
             $(
                 #[doc = concat!("Points of the kind `", stringify!($word), "`.")]
                 #[serde(default)]
@@ -65,7 +69,8 @@ macro_rules! point_kinds {
                 $(build_all(self.$word, builder, &mut points);)+
                 points.sort_by_key(|point| point.span.start);
                 let displays = build_displays(self.display, builder);
-                Station { title: self.title, scan: builder.scan, points, displays, wiring }
+                let links = build_links(self.link, builder);
+                Station { title: self.title, scan: builder.scan, points, displays, links, wiring }
             }
         }
     };
@@ -127,6 +132,44 @@ fn build_displays(tables: Tables<DisplayTable>, builder: &mut Builder<'_>) -> Ve
         table.into_inner().build(name, builder)
     };
     tables.into_iter().map(build).collect()
+}
+
+fn build_links(tables: Tables<LinkTable>, builder: &mut Builder<'_>) -> Vec<Link> {
+    let build = |(name, table): (Spanned<String>, Spanned<LinkTable>)| {
+        let name = Spanned::new(name.span(), checked_name(name, builder));
+        table.into_inner().build(name, builder)
+    };
+    tables.into_iter().filter_map(build).collect()
+}
+
+/// The points that links are given, and lines that two of them would give.
+fn check_links(station: &Station, builder: &mut Builder<'_>) {
+    let known = NameTypes::new(station);
+    let mut lines: HashMap<&str, &str> = HashMap::new();
+    for link in &station.links {
+        for (line, _) in link.protocol.lines() {
+            if let Some(other) = lines.insert(line, &link.name) {
+                let message = format!("the line `{line}` is on the link `{other}` already");
+                builder.refuse(link.span.clone(), StationErrorKind::File(message));
+            }
+        }
+        let Protocol::ModbusTcp(modbus) = &link.protocol else { continue };
+        for (point, address) in &modbus.outputs {
+            let name = Reference { point: point.clone(), field: String::new() };
+            let message = match type_of(&known, &name, true) {
+                Ok(Type::Bit) if !address.is_bit() => format!("`{point}` is a bit, and {address} a number"),
+                Ok(Type::Integer | Type::Real) if address.is_bit() => {
+                    format!("`{point}` is a number, and {address} a bit")
+                }
+                Ok(_) => continue,
+                Err(kind) => {
+                    builder.refuse(link.span.clone(), StationErrorKind::Expression(kind));
+                    continue;
+                }
+            };
+            builder.refuse(link.span.clone(), StationErrorKind::File(message));
+        }
+    }
 }
 
 /// The names in the texts of displays.
@@ -199,6 +242,7 @@ pub fn parse(source: &str) -> Result<Station, Vec<StationError>> {
         check_names(&station, &mut builder);
         check_expressions(&station, &mut builder);
         check_displays(&station, &mut builder);
+        check_links(&station, &mut builder);
         let chains = station.points.iter().filter_map(|point| point.kind.chain());
         wiring::names::check_names(&station.wiring, station.wired().map(|(_, wired)| wired), chains, &mut builder);
     }

@@ -24,6 +24,7 @@ pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
 pub use kind::Kind;
 
+use crate::links::Link;
 use crate::points::display::Display;
 use crate::table::Description;
 use crate::wiring::Wiring;
@@ -43,6 +44,8 @@ pub struct Station {
     pub points: Vec<Point>,
     /// Its displays.
     pub displays: Vec<Display>,
+    /// The connections to devices, for live runs.
+    pub links: Vec<Link>,
     /// The electrical data of sensors and cards.
     pub wiring: Wiring,
 }

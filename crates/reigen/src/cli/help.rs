@@ -10,7 +10,7 @@ pub(crate) const GROUPS: [(&str, &[&str]); 6] = [
     ("Condition", &["debounce", "polling", "run", "live"]),
     ("Judge", &["why", "draw", "verify", "compare"]),
     ("Hand over", &["report", "convert"]),
-    ("Make", &["demo", "simulate", "schema", "completions", "man"]),
+    ("Make", &["demo", "simulate", "play", "schema", "completions", "man"]),
 ];
 
 /// What each exit code means.

@@ -99,6 +99,7 @@ pub(crate) enum Command {
     Rate(RateArguments),
     Run(RunArguments),
     Live(live::LiveArguments),
+    Play(live::PlayArguments),
     Verify(VerifyArguments),
     Compare(CompareArguments),
     Why(WhyArguments),

@@ -62,6 +62,11 @@ impl Command {
                 files.writes(arguments.record.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
+            Self::Play(arguments) => {
+                files.reads(&arguments.station);
+                files.reads_recording(&arguments.recording);
+                files.writes(arguments.writes.as_deref(), Replace::Named);
+            }
             Self::Verify(arguments) => {
                 files.reads(&arguments.station);
                 files.reads_recordings(&arguments.recordings);

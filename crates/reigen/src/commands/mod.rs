@@ -11,6 +11,7 @@ pub(crate) mod demo;
 pub(crate) mod draw;
 pub(crate) mod levels;
 pub(crate) mod live;
+pub(crate) mod play;
 pub(crate) mod polling;
 pub(crate) mod report;
 pub(crate) mod run;

@@ -2,7 +2,9 @@
 
 use crate::support::{Place, Said};
 use serde_json::{Value, json};
-use std::io::Write;
+use std::io::{Read, Write};
+use std::net::TcpListener;
+use std::path::Path;
 use std::process::Stdio;
 
 const STATION: &str = "[input.button]\nline = 'PB'\ndebounce = '5 ms'\n[counter.presses]\nup = 'button'\n[analog.load]\nline = 'LOAD'\nunit = 'kW'\n";
@@ -99,4 +101,109 @@ fn it_ends_after_its_time_though_more_may_come() {
     assert!(said.stdout.contains("live, 200 ms from 0 s on"), "{}", said.stdout);
     let refused = place.reigen("live station.toml");
     assert!(refused.code == 2 && refused.stderr.contains("no link"), "{}", refused.stderr);
+}
+
+/// A station with a module that nobody else has, and twelve seconds of what it sees.
+fn module() -> Place {
+    let place = Place::new();
+    place.copy_folder(Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/11-live")), "m");
+    // A port that is free now is free a moment later, too.
+    let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let station = place.read("m/station.toml").replace("127.0.0.1:1502", &format!("127.0.0.1:{port}"));
+    place.write("m/station.toml", station);
+    place
+}
+
+#[test]
+fn a_module_is_read_driven_and_brought_to_rest_and_its_recording_gives_the_same() {
+    let place = module();
+    let mut played = place.command("play m/station.toml m/scenario.toml --for 6s --writes written.jsonl");
+    let mut played = played.stdout(Stdio::piped()).spawn().unwrap();
+    // It says so once it listens.
+    let mut first = [0_u8; 2];
+    played.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
+    let said = place.reigen("live m/station.toml --drive --for 4s --record live.jsonl --json");
+    let summary: Value = serde_json::from_str::<Value>(said.stdout.lines().last().unwrap()).unwrap()["summary"].take();
+    assert_eq!(said.code, 0, "{summary}\n{}", said.stderr);
+    assert_eq!(summary["inputs"]["start_button"]["rising"], 1);
+    assert_eq!(summary["expectations"]["lamp_answers"]["pass"], true);
+    let codes: Vec<&Value> = summary["findings"].as_array().unwrap().iter().map(|finding| &finding["code"]).collect();
+    assert!(!codes.contains(&&json!("link-down")) && !codes.contains(&&json!("link-exception")), "{codes:?}");
+    let again = place.reigen("run m/station.toml live.jsonl --json").json();
+    for kind in ["inputs", "counters", "registers", "rates", "analogs", "bits", "expectations"] {
+        assert_eq!(summary[kind], again[kind], "{kind}");
+    }
+    assert_eq!(played.wait_with_output().unwrap().status.code(), Some(0));
+    let written = place.read("written.jsonl");
+    let lamp: Vec<Value> = written
+        .lines()
+        .map(|line| serde_json::from_str::<Value>(line).unwrap())
+        .filter(|write| write["place"] == "coil 0")
+        .collect();
+    // Off at the start, on with the press, and off again at the end of the run though the machine goes on.
+    assert_eq!((&lamp[0]["value"], &lamp.last().unwrap()["value"]), (&json!(0), &json!(0)));
+    let on = lamp.iter().find(|write| write["value"] == 1).unwrap()["time_ns"].as_u64().unwrap();
+    assert!(on > 1_000_000_000, "not before the press: {on}");
+    let turns = written.lines().rfind(|line| line.contains("holding 1")).unwrap();
+    assert!(!turns.contains("\"value\":0}"), "numbers stay: {turns}");
+    assert!(written.lines().filter(|line| line.contains("coil 7")).count() > 10, "the heartbeat");
+}
+
+#[test]
+fn a_device_that_is_not_there_or_refuses_is_told_and_nothing_is_written_without_leave() {
+    let place = module();
+    let said = place.reigen("live m/station.toml --for 500ms");
+    assert!(said.stdout.contains("io: lost 1 time") && said.stdout.contains("[link-down]"), "{}", said.stdout);
+    // The module has not what the station asks for.
+    let station = place.read("m/station.toml");
+    place.write("m/other.toml", station.replace("discrete 1\"", "discrete 9\""));
+    let mut played = place.command("play m/station.toml m/scenario.toml --for 2s --writes written.jsonl");
+    let mut played = played.stdout(Stdio::piped()).spawn().unwrap();
+    let mut first = [0_u8; 2];
+    played.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
+    let said = place.reigen("live m/other.toml --for 1s");
+    assert!(said.stdout.contains("discrete 9 to 9: illegal data address (exception 2)"), "{}", said.stdout);
+    assert!(said.stdout.contains("[link-exception]") && said.stdout.contains("  tension  "), "{}", said.stdout);
+    assert_eq!(played.wait_with_output().unwrap().status.code(), Some(0));
+    assert_eq!(place.read("written.jsonl"), "", "nothing is written without --drive");
+}
+
+#[test]
+fn a_link_that_cannot_be_is_refused_with_place_and_remedy() {
+    for (from, to, told) in [
+        ("protocol = \"modbus-tcp\"", "protocol = \"canopen\"", "unknown value `canopen`"),
+        ("address = \"127.0.0.1:1502\"", "", "a link needs an address"),
+        ("127.0.0.1:1502", "127.0.0.1", "host and port"),
+        ("\"discrete 0\"", "\"discreet 0\"", "is no place in a Modbus device"),
+        ("\"discrete 0\"", "\"discrete 70000\"", "from 0 to 65535"),
+        ("at = \"input 2\"", "at = \"input 65535\"", "beyond the last"),
+        ("type = \"u16\"", "type = \"u16\", words = \"low_first\"", "values of two registers"),
+        ("type = \"u16\"", "bit = 16", "no bit 16"),
+        ("\"coil 0\"", "\"discrete 0\"", "can only be read"),
+        ("\"coil 0\"", "\"coil 7\"", "would both write coil 7"),
+        ("run_lamp = \"coil 0\"", "run_lamps = \"coil 0\"", "unknown point `run_lamps`"),
+        ("run_lamp = \"coil 0\"", "run_lamp = \"holding 5\"", "`run_lamp` is a bit"),
+        (
+            "spool_turns = { at = \"holding 0\", type = \"i32\" }",
+            "spool_turns = \"coil 1\"",
+            "`spool_turns` is a number",
+        ),
+        ("scale = 0.001", "scale = 0", "other than 0"),
+        ("every = \"20 ms\"", "every = \"0 ms\"", "above zero"),
+        ("heartbeat = \"coil 7\"", "heartbeat = \"holding 7\"", "a heartbeat is a coil"),
+        (
+            "[input.start_button]",
+            "[link.two]\nprotocol = \"modbus-tcp\"\naddress = \"h:1\"\nlines = { PB_STOP = \"coil 1\" }\n[input.start_button]",
+            "on the link `io` already",
+        ),
+        ("protocol = \"modbus-tcp\"", "protocol = \"lines\"", "belongs to modbus-tcp"),
+    ] {
+        let place = Place::new();
+        let station = include_str!("../../../../examples/11-live/station.toml");
+        assert!(station.contains(from), "{from}");
+        place.write("station.toml", station.replacen(from, to, 1));
+        let said = place.reigen("check station.toml");
+        assert_eq!((said.code, said.stderr.contains(told)), (2, true), "{to}: {}", said.stderr);
+        assert!(said.stderr.contains("station.toml:"), "no place: {}", said.stderr);
+    }
 }
