@@ -2,6 +2,7 @@
 
 use crate::line_table::LineTable;
 use reigen_core::change::Value;
+use reigen_core::time::Nanos;
 use reigen_io::live_row;
 use reigen_run::live::board::Board;
 use reigen_run::live::event::{LineValue, LiveEvent};
@@ -89,14 +90,14 @@ impl LineServer {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A line takes a value.
-    pub fn print(&self, line: &str, value: Value) {
+    /// A line takes a value at a time of the device's own clock.
+    pub fn print(&self, Nanos(time_ns): Nanos, line: &str, value: Value) {
         let value = match value {
             Value::Level(high) => u8::from(high).to_string(),
             Value::Number(number) => format!("{number:?}"),
             Value::Unknown => "null".to_owned(),
         };
-        let text = format!("{{\"line\":{},\"value\":{value}}}\n", quoted(line));
+        let text = format!("{{\"time_ns\":{time_ns},\"line\":{},\"value\":{value}}}\n", quoted(line));
         let mut listeners = self.listeners();
         // Whoever has gone listens no more.
         listeners.streams.retain_mut(|stream| stream.write_all(text.as_bytes()).is_ok());

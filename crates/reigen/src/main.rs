@@ -8,6 +8,7 @@ mod first_station;
 mod gauge;
 mod log;
 mod overwriting;
+mod panel;
 mod picture;
 mod print;
 mod program;

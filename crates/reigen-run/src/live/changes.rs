@@ -25,6 +25,12 @@ pub trait TakeChanges: Send {
     fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError>;
 }
 
+impl<T: TakeChanges + ?Sized> TakeChanges for Box<T> {
+    fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError> {
+        (**self).take(changes, until)
+    }
+}
+
 /// Hands over the changes of the main values of some points.
 pub struct PointChanges<T> {
     /// For each point whether its changes are wanted.

@@ -23,6 +23,8 @@ pub struct Intake {
     taken: u64,
     known_until: Nanos,
     has_stopped: bool,
+    /// Whether links have told of themselves since that was last asked.
+    has_news: bool,
 }
 
 /// What is known of one link.
@@ -88,11 +90,12 @@ impl Intake {
     pub fn new(links: usize, lateness: Nanos) -> Self {
         let links = vec![Link::default(); links];
         let (waiting, known_until) = (BTreeMap::new(), Nanos(0));
-        Self { lateness, links, waiting, taken: 0, known_until, has_stopped: false }
+        Self { lateness, links, waiting, taken: 0, known_until, has_stopped: false, has_news: true }
     }
 
     /// Takes an event.
     pub fn take(&mut self, event: LiveEvent) {
+        self.has_news |= !matches!(event, LiveEvent::Values { .. });
         match event {
             LiveEvent::Values { link, values } => values.into_iter().for_each(|value| self.take_value(link, value)),
             LiveEvent::Malformed { link, count, first } => {
@@ -130,6 +133,11 @@ impl Intake {
         link.told.late += u64::from(own_time_ns.is_some() && time < self.known_until);
         self.taken += 1;
         self.waiting.insert((time.max(self.known_until), self.taken), (line, value));
+    }
+
+    /// Whether links have told of themselves since that was last asked.
+    pub fn has_news(&mut self) -> bool {
+        std::mem::take(&mut self.has_news)
     }
 
     /// Whether the run is to end: somebody wants that, or no link will tell any more.

@@ -96,7 +96,7 @@ mod tests {
                 now = now.max(clock.due());
                 clock.begin(now);
                 prop_assert_eq!((now.0 - 1_007) % 100, 0, "at a multiple");
-                now = now + Nanos(*length);
+                now += Nanos(*length);
                 clock.end(now);
                 prop_assert!(clock.due() >= now && clock.due() < now + Nanos(100), "never behind, never idle");
             }

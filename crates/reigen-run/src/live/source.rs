@@ -2,7 +2,7 @@
 
 use super::due::NextDue;
 use super::inbox::Inbox;
-use super::intake::Intake;
+use super::intake::{Intake, LinkAccount};
 use crate::error::RunError;
 use crate::session::Binding;
 use crate::source::{Advance, LineSource, TakeAdvance};
@@ -13,6 +13,7 @@ use reigen_core::names::counted;
 use reigen_core::time::Nanos;
 use reigen_core::units::short_time;
 use reigen_station::station::Station;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// So many events are taken at once before the station is worked.
 const MOST_AT_ONCE: usize = 64;
@@ -30,6 +31,17 @@ pub struct LiveSettings {
     pub length: Option<Nanos>,
 }
 
+/// What links have done so far, for whoever looks on.
+#[derive(Debug, Clone, Default)]
+pub struct LinkWatch(Arc<Mutex<Option<Vec<LinkAccount>>>>);
+
+impl LinkWatch {
+    /// What there is to tell of each link, where that is new.
+    pub fn take_news(&self) -> Option<Vec<LinkAccount>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).take()
+    }
+}
+
 /// The lines of a live run.
 pub struct LiveSource<I> {
     settings: LiveSettings,
@@ -37,6 +49,7 @@ pub struct LiveSource<I> {
     inbox: I,
     intake: Intake,
     next_due: NextDue,
+    links: LinkWatch,
     /// For each line of two levels the column that it fills, and its last level; for each number line its column.
     levels: Vec<(Option<usize>, Option<bool>)>,
     numbers: Vec<Option<usize>>,
@@ -74,7 +87,26 @@ impl<I: Inbox> LiveSource<I> {
         let count = |is_level: bool| lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level).count();
         let (levels, numbers) = (vec![(None, None); count(true)], vec![None; count(false)]);
         let due = next_due.clone();
-        (Self { settings, lines, inbox, intake, next_due, levels, numbers, edges: 0, last_time: Nanos(0) }, due)
+        (
+            Self {
+                settings,
+                lines,
+                inbox,
+                intake,
+                next_due,
+                links: LinkWatch::default(),
+                levels,
+                numbers,
+                edges: 0,
+                last_time: Nanos(0),
+            },
+            due,
+        )
+    }
+
+    /// What tells of the links while the run goes on.
+    pub fn link_watch(&self) -> LinkWatch {
+        self.links.clone()
     }
 
     /// The names of the lines that are bound: those of two levels, and those of numbers.
@@ -170,6 +202,10 @@ impl<I: Inbox> LineSource for LiveSource<I> {
             }
             let known_until = self.intake.known_until(now);
             self.fill(columns, known_until);
+            if self.intake.has_news() {
+                *self.links.0.lock().unwrap_or_else(PoisonError::into_inner) =
+                    Some(self.intake.accounts().cloned().collect());
+            }
             self.last_time = known_until.saturating_sub(Nanos(1));
             if take(columns, Advance { known_until }).is_break() {
                 return Ok(());

@@ -59,6 +59,9 @@ pub(crate) struct LiveArguments {
     /// How late a value with a time of its own may be
     #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "100ms", hide_short_help = true)]
     pub(crate) lateness: Nanos,
+    /// On a terminal too: a line for each change, in place of the panel
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) lines: bool,
     /// Print changes as JSON Lines, and the result at the end
     #[arg(long)]
     pub(crate) json: bool,

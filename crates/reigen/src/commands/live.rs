@@ -3,6 +3,7 @@
 use crate::cli::live::LiveArguments;
 use crate::done::Completion;
 use crate::failure::Failure;
+use crate::panel::{Panel, PanelFeed, show};
 use crate::print::Out;
 use crate::stop::Stop;
 use crate::summary::Summary;
@@ -16,7 +17,7 @@ use reigen_link::line_table::LineTable;
 use reigen_link::lines::{LinesLink, TcpLines};
 use reigen_link::modbus::ModbusClient;
 use reigen_run::live::board::Board;
-use reigen_run::live::changes::PointChanges;
+use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::{ChannelInbox, RunClock};
 use reigen_run::live::recorder::{LineRecorder, heading};
@@ -29,7 +30,9 @@ use reigen_run::session::Binding;
 use reigen_run::station_file::StationFile;
 use reigen_station::links::{ModbusLink, Protocol};
 use reigen_station::station::Station;
+use std::io::IsTerminal as _;
 use std::sync::mpsc::SyncSender;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{self, JoinHandle};
 
 /// Runs the command.
@@ -52,27 +55,44 @@ pub(crate) fn run(arguments: &LiveArguments, stop: &Stop, out: &mut Out) -> Resu
         });
     }
     let LiveArguments { lateness, length, .. } = *arguments;
-    let settings = LiveSettings { name: "live".to_owned(), links: names, lateness, length };
+    let settings = LiveSettings { name: "live".to_owned(), links: names.clone(), lateness, length };
     let (source, mut next_due) = LiveSource::new(settings, lines, inbox);
     let binding = Binding::new(&station, &source)?;
     let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
-    stop.listen(move || drop(events.send(LiveEvent::Stop)));
+    let asked = events.clone();
+    stop.listen(move || drop(asked.send(LiveEvent::Stop)));
     let threads: Vec<_> = links.into_iter().map(RunningLink::start).collect();
+    let panel =
+        wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
+    let taker: Box<dyn TakeChanges + '_> = match &panel {
+        Some(panel) => Box::new(PanelFeed::new(panel.clone(), source.link_watch(), names)),
+        None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out)),
+    };
+    let screen = panel.clone().map(|panel| thread::spawn(move || show(&panel, || drop(events.send(LiveEvent::Stop)))));
     let all = station.station.points.len();
-    let mut changes = PointChanges::new(all, &points, ChangeLines::new(&station.station, &points, arguments.json, out));
+    let mut changes = PointChanges::new(all, &points, taker);
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
     let outcome = replay(&station, source, &RunOptions::default(), &mut observers);
-    // Whatever became of the run, outputs come to rest.
+    drop(changes);
+    // Whatever became of the run, outputs come to rest, and the terminal is as it was.
     board.end();
     threads.into_iter().for_each(RunningLink::end);
+    panel.iter().for_each(|panel| panel.lock().unwrap_or_else(PoisonError::into_inner).end());
+    let drawn = screen.and_then(|screen| screen.join().ok());
     let outcome = outcome?;
+    drawn.unwrap_or(Ok(())).map_err(Failure::Print)?;
     drop(recorder);
     if let Some(file) = file {
         put_in_place([file.finish()?])?;
     }
     tell(&station, &outcome, arguments, out)
+}
+
+/// Whether somebody sits before a terminal, and wants no lines to read on.
+fn wants_panel(arguments: &LiveArguments) -> bool {
+    !arguments.json && !arguments.lines && std::io::stdout().is_terminal()
 }
 
 /// What all links share.

@@ -173,7 +173,7 @@ impl Player<'_> {
                 let name = names.get(line).map(String::as_str).unwrap_or_default();
                 if failure.is_none() && !self.is_over(self.offset + time) {
                     failure = self.wait_until(self.offset + time).err();
-                    self.devices.iter().for_each(|(_, device)| device.set(name, value));
+                    self.devices.iter().for_each(|(_, device)| device.set(self.offset + time, name, value));
                 }
             }
         })?;
@@ -255,10 +255,10 @@ impl Player<'_> {
 }
 
 impl Device {
-    fn set(&self, line: &str, value: Value) {
+    fn set(&self, time: Nanos, line: &str, value: Value) {
         match self {
             Self::Modbus(device) => device.set(line, value),
-            Self::Lines(server) => server.print(line, value),
+            Self::Lines(server) => server.print(time, line, value),
         }
     }
 }

@@ -260,7 +260,7 @@ const READING: &[Case] = &[
 ];
 
 /// Options that change when something comes, and not what comes.
-const SPEED: [&str; 5] = ["--threads", "--speed", "--for", "--lateness", "--drive"];
+const SPEED: [&str; 6] = ["--threads", "--speed", "--for", "--lateness", "--drive", "--lines"];
 
 /// An option that says what is found without it wherever the file can be read, and a refusal where it says otherwise.
 const REFUSED: &str = "--separator";
