@@ -10,7 +10,7 @@ use reigen_run::live::inbox::RunClock;
 use reigen_run::live::passes::Retry;
 use std::collections::BTreeMap;
 use std::io::{self, BufRead, BufReader, Read, Write as _};
-use std::net::{TcpListener, TcpStream};
+use std::net::{SocketAddr, TcpListener, TcpStream};
 use std::sync::mpsc::SyncSender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread;
@@ -56,7 +56,10 @@ pub struct TcpLines {
 
 /// Prints changes of lines to whoever connects, as a device does.
 #[derive(Debug, Clone)]
-pub struct LineServer(Arc<Mutex<Listeners>>);
+pub struct LineServer {
+    address: SocketAddr,
+    listeners: Arc<Mutex<Listeners>>,
+}
 
 /// Who listens, and the last value of each line, which whoever comes later is told.
 #[derive(Debug, Default)]
@@ -72,7 +75,7 @@ impl LineServer {
     /// Where nothing can listen there.
     pub fn start(address: &str) -> io::Result<Self> {
         let listener = TcpListener::bind(address)?;
-        let server = Self(Arc::default());
+        let server = Self { address: listener.local_addr()?, listeners: Arc::default() };
         let shared = server.clone();
         thread::spawn(move || {
             for mut stream in listener.incoming().flatten() {
@@ -86,8 +89,13 @@ impl LineServer {
         Ok(server)
     }
 
+    /// Where it listens.
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
     fn listeners(&self) -> MutexGuard<'_, Listeners> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.listeners.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// A line takes a value at a time of the device's own clock.

@@ -85,6 +85,6 @@ fn work(command: &cli::Command, stop: &Stop, out: &mut print::Out) -> Result<Com
         }
         cli::Command::Man(arguments) => commands::completions::man(arguments, out).map(|()| Completion::Fine),
         cli::Command::Schema(arguments) => commands::schema::run(arguments, out).map(|()| Completion::Fine),
-        cli::Command::Demo(arguments) => commands::demo::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Demo(arguments) => commands::demo::run(arguments, stop, out),
     }
 }

@@ -148,11 +148,18 @@ pub(crate) enum SchemaWord {
 Examples:
   reigen demo
   reigen demo --all
+  reigen demo --live --for 2s
   reigen demo --into ropewalk")]
 pub(crate) struct DemoArguments {
     /// Show the whole work, from the wiring to the report
     #[arg(long, conflicts_with = "into")]
     pub(crate) all: bool,
+    /// Work the machine live, as a device on this computer
+    #[arg(long, conflicts_with_all = ["all", "into"])]
+    pub(crate) live: bool,
+    /// With --live: end after this time [default: 120 s]
+    #[arg(long = "for", value_name = "TIME", value_parser = parse_time, requires = "live")]
+    pub(crate) length: Option<Nanos>,
     /// Write the example's files into this folder
     #[arg(long, value_name = "FOLDER")]
     pub(crate) into: Option<PathBuf>,

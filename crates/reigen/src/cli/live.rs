@@ -33,7 +33,7 @@ pub(crate) struct PlayArguments {
 }
 
 /// Work a station on live lines
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 #[command(after_help = "\
 Examples (on the files that `reigen demo --into ropewalk` writes):
   reigen convert ropewalk/recording.vcd changes.jsonl

@@ -1,20 +1,29 @@
 //! `reigen demo`: the work shown on an example that ships inside the program.
 
+use crate::cli::live::LiveArguments;
 use crate::cli::{DemoArguments, ReadingArguments, WhyArguments};
+use crate::done::Completion;
 use crate::failure::Failure;
+use crate::live_run::run_live;
 use crate::print::Out;
 use crate::reading::replay;
 use crate::simulation;
+use crate::stand_in::each_change;
+use crate::stop::Stop;
 use crate::tables::remedies;
 use crate::views::more::CommandPlace;
 use crate::views::{check, debounce, diagram, run, survey, verify, why};
 use reigen_core::condition::input::{Asserted, Contact};
 use reigen_core::measure::advice::Wish;
+use reigen_core::time::Nanos;
 use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{OutputError, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
+use reigen_link::lines::LineServer;
 use reigen_run::displays::DisplayWatch;
+use reigen_run::live::inbox::RunClock;
+use reigen_run::live::source::station_lines;
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
@@ -23,6 +32,8 @@ use reigen_station::simulate::Simulation;
 use reigen_station::simulate::truth::TruthFile;
 use std::io::{Cursor, Write};
 use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::Duration;
 
 const STATION: &str = include_str!("../../../../demo/station.toml");
 const SCENARIO: &str = include_str!("../../../../demo/scenario.toml");
@@ -40,6 +51,9 @@ const WIRING: [(&str, &str); 3] = [
 const TOO_SHORT: &str = "time = \"1 ms\"";
 /// The whole line that it stands in.
 const SHORT_DEBOUNCE: &str = "debounce = { method = \"stable\", time = \"1 ms\" }";
+/// How long the machine runs live, and how late what it prints may be.
+const LIVE: Nanos = Nanos(120_000_000_000);
+const LATENESS: Nanos = Nanos(100_000_000);
 /// How wide pictures are drawn.
 const WIDTH: u32 = 100;
 
@@ -71,13 +85,38 @@ impl Walk {
 }
 
 /// Runs the command.
-pub(crate) fn run(arguments: &DemoArguments, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn run(arguments: &DemoArguments, stop: &Stop, out: &mut Out) -> Result<Completion, Failure> {
     let walk = Walk::new()?;
     match &arguments.into {
         Some(folder) => write_into(folder, &walk, out),
+        None if arguments.live => return show_live(&walk, arguments.length, stop, out),
         None if arguments.all => show_all(&walk, out),
         None => show(&walk, out),
-    }
+    }?;
+    Ok(Completion::Fine)
+}
+
+/// The machine as a device of its own, on this computer alone, and its station live.
+fn show_live(walk: &Walk, length: Option<Nanos>, stop: &Stop, out: &mut Out) -> Result<Completion, Failure> {
+    let machine = LineServer::start("127.0.0.1:0").map_err(Failure::Print)?;
+    let link = format!("[link.machine]\nprotocol = \"lines\"\naddress = \"{}\"\n", machine.address());
+    // Keys stand before tables, and links are tables: so they go to the end.
+    let station = StationFile::parse("station.toml".to_owned(), format!("{STATION}\n{link}"))?;
+    let names: Vec<String> = station_lines(&station.station).into_iter().map(|line| line.name).collect();
+    let recording = walk.recording()?;
+    let clock = RunClock::start();
+    // It plays for as long as the program runs.
+    thread::spawn(move || {
+        let printed = each_change(recording, &names, &mut |time, name, value| {
+            thread::sleep(Duration::from_nanos(time.saturating_sub(clock.now()).0));
+            machine.print(time, name, value);
+            Ok(())
+        });
+        drop(printed);
+    });
+    let length = length.unwrap_or(LIVE);
+    let arguments = LiveArguments { length: Some(length), lateness: LATENESS, ..LiveArguments::default() };
+    run_live(&station, &arguments, stop, out)
 }
 
 /// The point that the short demo is about.

@@ -5,10 +5,10 @@ use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{open_all, read_options};
 use crate::simulation;
-use reigen_core::change::{Change, Value};
-use reigen_core::lines::LineColumns;
+use crate::stand_in::each_change;
+use reigen_core::change::Value;
 use reigen_core::names::counted;
-use reigen_core::time::{Nanos, Window, seconds_short};
+use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::{Clock, Recording};
 use reigen_io::small_file::TextKind;
@@ -18,13 +18,10 @@ use reigen_link::lines::LineServer;
 use reigen_link::modbus::{DeviceWrite, ModbusDevice};
 use reigen_run::live::inbox::RunClock;
 use reigen_run::live::source::station_lines;
-use reigen_run::measure::read_through;
 use reigen_run::station_file::{StationFile, read_text};
-use reigen_run::stretch::Stretch;
 use reigen_station::links::modbus::ModbusAddress;
 use reigen_station::links::{Link, Protocol};
 use reigen_station::simulate::Simulation;
-use reigen_station::station::line_names::{find_line, find_number};
 use std::io::{Cursor, Write as _};
 use std::path::Path;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
@@ -153,31 +150,16 @@ struct Player<'a> {
 
 impl Player<'_> {
     /// Plays a recording; gives how long it is.
-    fn play(&mut self, mut recording: Recording) -> Result<Nanos, Failure> {
-        let known = recording.lines();
-        let (mut bits, mut numbers) = (Vec::new(), Vec::new());
-        for name in self.wanted() {
-            match (find_line(&name, known), find_number(&name, known)) {
-                (Ok(signal), _) => bits.push((signal, name)),
-                (_, Ok(signal)) => numbers.push((signal, name)),
-                _ => tracing::warn!("{name} is not in the recording: it stays as it is"),
+    fn play(&mut self, recording: Recording) -> Result<Nanos, Failure> {
+        let end = each_change(recording, &self.wanted(), &mut |time, name, value| {
+            let time = self.offset + time;
+            if self.is_over(time) {
+                return Ok(());
             }
-        }
-        let of = |lines: &[(usize, String)]| lines.iter().map(|(signal, _)| *signal).collect::<Vec<_>>();
-        let names: Vec<String> = bits.iter().chain(&numbers).map(|(_, name)| name.clone()).collect();
-        let mut failure = None;
-        let mut begun = vec![false; bits.len()];
-        let (bits, numbers) = (of(&bits), of(&numbers));
-        let end = read_through(&mut recording, (&bits, &numbers), Stretch::default(), &mut |_: Window, lines| {
-            for Change { time, line, value } in changes(lines, &mut begun) {
-                let name = names.get(line).map(String::as_str).unwrap_or_default();
-                if failure.is_none() && !self.is_over(self.offset + time) {
-                    failure = self.wait_until(self.offset + time).err();
-                    self.devices.iter().for_each(|(_, device)| device.set(self.offset + time, name, value));
-                }
-            }
+            self.wait_until(time)?;
+            self.devices.iter().for_each(|(_, device)| device.set(time, name, value));
+            Ok(())
         })?;
-        failure.map_or(Ok(()), Err)?;
         if !self.is_over(self.offset + end) {
             self.wait_until(self.offset + end)?;
         }
@@ -261,26 +243,4 @@ impl Device {
             Self::Lines(server) => server.print(time, line, value),
         }
     }
-}
-
-/// What lines do in a window, in the order of time.
-fn changes(lines: &LineColumns, begun: &mut [bool]) -> Vec<Change> {
-    let mut changes = Vec::new();
-    for (line, (column, begun)) in lines.bits().iter().zip(begun.iter_mut()).enumerate() {
-        let Some(mut level) = column.level else { continue };
-        if !std::mem::replace(begun, true) {
-            changes.push(Change { time: column.since, line, value: Value::Level(level) });
-        }
-        for &time in &column.toggles {
-            level = !level;
-            changes.push(Change { time, line, value: Value::Level(level) });
-        }
-    }
-    for (number, column) in lines.readings().iter().enumerate() {
-        let line = lines.bits().len() + number;
-        let values = column.times.iter().zip(&column.values);
-        changes.extend(values.map(|(&time, &value)| Change { time, line, value: Value::Number(value) }));
-    }
-    changes.sort_by_key(|change| change.time);
-    changes
 }

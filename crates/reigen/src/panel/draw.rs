@@ -138,7 +138,9 @@ fn strip(point: &PanelPoint, room: usize) -> String {
         let number = reigen_core::cast::usize_from_f64((share * 7.0).round());
         BARS.get(number).copied().unwrap_or(' ')
     };
-    values.iter().map(bar).collect()
+    // The newest stands at the right, in all rows alike.
+    let width = room.min(STRIP);
+    format!("{:>width$}", values.iter().map(bar).collect::<String>())
 }
 
 fn draw_changes(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {

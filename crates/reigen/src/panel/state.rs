@@ -2,7 +2,7 @@
 
 use reigen_core::finding::Severity;
 use reigen_core::logic::expression::Value;
-use reigen_core::time::{Nanos, seconds_short};
+use reigen_core::time::Nanos;
 use reigen_core::units::{resolved, short_time};
 use reigen_run::error::RunError;
 use reigen_run::live::changes::{PointChange, TakeChanges};
@@ -119,8 +119,7 @@ impl Panel {
         if point.name.is_empty() || !point.is_bit {
             return;
         }
-        let time = seconds_short(i64::try_from(change.time.0 / 1_000_000 * 1_000_000).unwrap_or(i64::MAX));
-        let line = format!("{time:>10} s  {}  {}", point.name, point.words());
+        let line = format!("{:>11.3} s  {}  {}", change.time.seconds(), point.name, point.words());
         if self.changes.len() >= CHANGES {
             self.changes.pop_front();
         }

@@ -1,0 +1,216 @@
+//! A live run, from its links to its last word.
+
+use crate::cli::live::LiveArguments;
+use crate::done::Completion;
+use crate::failure::Failure;
+use crate::panel::{Panel, PanelFeed, show};
+use crate::print::Out;
+use crate::stop::Stop;
+use crate::summary::Summary;
+use crate::views::live::ChangeLines;
+use crate::views::run::{Detail, print};
+use reigen_core::lines::RecordedLine;
+use reigen_core::summary::PointSummary;
+use reigen_io::output_file::{OutputFile, put_in_place};
+use reigen_io::write::{Format, begin_file};
+use reigen_link::line_table::LineTable;
+use reigen_link::lines::{LinesLink, TcpLines};
+use reigen_link::modbus::ModbusClient;
+use reigen_run::live::board::Board;
+use reigen_run::live::changes::{PointChanges, TakeChanges};
+use reigen_run::live::event::LiveEvent;
+use reigen_run::live::inbox::{ChannelInbox, RunClock};
+use reigen_run::live::recorder::{LineRecorder, heading};
+use reigen_run::live::source::{LiveSettings, LiveSource, station_lines};
+use reigen_run::observer::Observer;
+use reigen_run::outcome::Outcome;
+use reigen_run::points::numbers_of;
+use reigen_run::replay::{RunOptions, replay};
+use reigen_run::session::Binding;
+use reigen_run::station_file::StationFile;
+use reigen_station::links::{ModbusLink, Protocol};
+use reigen_station::station::Station;
+use std::io::IsTerminal as _;
+use std::sync::mpsc::SyncSender;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::{self, JoinHandle};
+
+/// Works a station on its links until the time is over, or somebody ends it.
+pub(crate) fn run_live(
+    station: &StationFile,
+    arguments: &LiveArguments,
+    stop: &Stop,
+    out: &mut Out,
+) -> Result<Completion, Failure> {
+    let mut points = numbers_of(&station.station, &arguments.points)?;
+    if arguments.points.is_empty() {
+        // An expectation is judged at the end.
+        points.retain(|point| station.station.points.get(*point).is_some_and(|point| !point.kind.fields().is_empty()));
+    }
+    let lines = station_lines(&station.station);
+    let (inbox, events, clock) = ChannelInbox::new();
+    let mut board = Board::new(&station.station);
+    let shared = Shared { lines: &lines, clock, events: &events, board: &board, drives: arguments.drive };
+    let (names, links) = links(&station.station, arguments.input.is_some(), &shared);
+    if links.is_empty() {
+        return Err(Failure::Usage {
+            message: "no link: where do the lines come from?".to_owned(),
+            help: "add a [link.NAME] to the station file; or `-` reads changes from standard input".to_owned(),
+        });
+    }
+    let LiveArguments { lateness, length, .. } = *arguments;
+    let settings = LiveSettings { name: "live".to_owned(), links: names.clone(), lateness, length };
+    let (source, mut next_due) = LiveSource::new(settings, lines, inbox);
+    let binding = Binding::new(station, &source)?;
+    let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
+    let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
+    let asked = events.clone();
+    stop.listen(move || drop(asked.send(LiveEvent::Stop)));
+    let threads: Vec<_> = links.into_iter().map(RunningLink::start).collect();
+    let panel =
+        wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
+    let taker: Box<dyn TakeChanges + '_> = match &panel {
+        Some(panel) => Box::new(PanelFeed::new(panel.clone(), source.link_watch(), names)),
+        None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out)),
+    };
+    let screen = panel.clone().map(|panel| thread::spawn(move || show(&panel, || drop(events.send(LiveEvent::Stop)))));
+    let all = station.station.points.len();
+    let mut changes = PointChanges::new(all, &points, taker);
+    let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
+    observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
+    let outcome = replay(station, source, &RunOptions::default(), &mut observers);
+    drop(changes);
+    // Whatever became of the run, outputs come to rest, and the terminal is as it was.
+    board.end();
+    threads.into_iter().for_each(RunningLink::end);
+    panel.iter().for_each(|panel| panel.lock().unwrap_or_else(PoisonError::into_inner).end());
+    let drawn = screen.and_then(|screen| screen.join().ok());
+    let outcome = outcome?;
+    drawn.unwrap_or(Ok(())).map_err(Failure::Print)?;
+    drop(recorder);
+    if let Some(file) = file {
+        put_in_place([file.finish()?])?;
+    }
+    tell(station, &outcome, arguments, out)
+}
+
+/// Whether somebody sits before a terminal, and wants no lines to read on.
+fn wants_panel(arguments: &LiveArguments) -> bool {
+    !arguments.json && !arguments.lines && std::io::stdout().is_terminal()
+}
+
+/// What all links share.
+struct Shared<'a> {
+    lines: &'a [RecordedLine],
+    clock: RunClock,
+    events: &'a SyncSender<LiveEvent>,
+    board: &'a Board,
+    drives: bool,
+}
+
+/// A link before it works.
+enum ReadyLink {
+    Modbus(ModbusClient),
+    StandardInput(LinesLink),
+    LinesOverTcp(TcpLines),
+}
+
+/// A link at work.
+struct RunningLink(Option<JoinHandle<()>>);
+
+impl RunningLink {
+    fn start(link: ReadyLink) -> Self {
+        Self(match link {
+            ReadyLink::Modbus(client) => Some(thread::spawn(move || client.run())),
+            ReadyLink::LinesOverTcp(link) => Some(thread::spawn(move || link.run())),
+            ReadyLink::StandardInput(link) => {
+                // Nobody waits for it: a read of standard input may never end.
+                thread::spawn(move || link.read(std::io::stdin()));
+                None
+            }
+        })
+    }
+
+    /// Waits until it has brought its outputs to rest.
+    fn end(self) {
+        // A panic has been told already.
+        self.0.into_iter().for_each(|thread| drop(thread.join()));
+    }
+}
+
+/// The links of a station with their names, and standard input where that is one.
+fn links(station: &Station, standard_input: bool, shared: &Shared<'_>) -> (Vec<String>, Vec<ReadyLink>) {
+    let (mut names, mut links) = (Vec::new(), Vec::new());
+    let lines = |link: usize| LinesLink {
+        link,
+        table: LineTable::new(shared.lines),
+        clock: shared.clock,
+        events: shared.events.clone(),
+    };
+    for link in &station.links {
+        links.push(match &link.protocol {
+            Protocol::ModbusTcp(modbus) => ReadyLink::Modbus(modbus_client(names.len(), modbus, shared)),
+            Protocol::Lines { address } => ReadyLink::LinesOverTcp(TcpLines {
+                address: address.clone(),
+                lines: lines(names.len()),
+                board: shared.board.clone(),
+            }),
+        });
+        names.push(link.name.clone());
+    }
+    if standard_input {
+        links.push(ReadyLink::StandardInput(lines(names.len())));
+        names.push("standard input".to_owned());
+    }
+    (names, links)
+}
+
+fn modbus_client(link: usize, settings: &ModbusLink, shared: &Shared<'_>) -> ModbusClient {
+    let number = |name: &str| shared.lines.iter().position(|line| line.name == name);
+    ModbusClient {
+        link,
+        lines: settings.lines.iter().map(|(name, _)| number(name)).collect(),
+        settings: settings.clone(),
+        drives: shared.drives,
+        clock: shared.clock,
+        events: shared.events.clone(),
+        board: shared.board.clone(),
+    }
+}
+
+/// Tells what came of the run.
+fn tell(
+    station: &StationFile,
+    outcome: &Outcome,
+    arguments: &LiveArguments,
+    out: &mut Out,
+) -> Result<Completion, Failure> {
+    match arguments.json {
+        true => out.json_line(&EndLine { summary: Summary::new(&station.station, outcome) })?,
+        false => {
+            let detail = Detail { all: false, findings: false, points: arguments.points.clone() };
+            print(&station.station, outcome, &detail, None, out)?;
+        }
+    }
+    let failed = outcome.points.iter().any(|point| matches!(point, PointSummary::Expectation(told) if !told.pass));
+    Ok(if failed { Completion::Differs } else { Completion::Fine })
+}
+
+/// The last line of the JSON.
+#[derive(serde::Serialize)]
+struct EndLine<'a> {
+    summary: Summary<'a>,
+}
+
+/// What writes the lines that the station reads into a file.
+fn recorder<'a>(
+    file: &'a mut OutputFile,
+    binding: &Binding,
+    [levels, numbers]: &[Vec<String>; 2],
+) -> Result<LineRecorder<'a>, Failure> {
+    let path = file.path().to_owned();
+    let format = Format::of_output(&path, Format::JsonLines)?;
+    let lines = [binding.signals.len(), binding.numbers.len()];
+    let out = begin_file(file, format, &heading(levels, numbers))?;
+    Ok(LineRecorder::new(out, lines, path)?)
+}
