@@ -4,13 +4,12 @@ use super::Cli;
 use clap::CommandFactory;
 
 /// The commands by the order of the day.
-pub(crate) const GROUPS: [(&str, &[&str]); 6] = [
+pub(crate) const GROUPS: [(&str, &[&str]); 5] = [
     ("Before power-on", &["check", "size"]),
     ("Look", &["survey", "levels", "chain", "captures"]),
     ("Condition", &["debounce", "polling", "run", "live"]),
     ("Judge", &["why", "draw", "verify", "compare"]),
-    ("Hand over", &["report", "convert"]),
-    ("Make", &["demo", "simulate", "play", "schema", "completions", "man"]),
+    ("Hand over, and make", &["report", "convert", "demo", "simulate", "play", "schema", "completions", "man"]),
 ];
 
 /// What each exit code means.

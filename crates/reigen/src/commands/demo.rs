@@ -116,7 +116,8 @@ fn show_live(walk: &Walk, length: Option<Nanos>, stop: &Stop, out: &mut Out) -> 
     });
     let length = length.unwrap_or(LIVE);
     let arguments = LiveArguments { length: Some(length), lateness: LATENESS, ..LiveArguments::default() };
-    run_live(&station, &arguments, stop, out)
+    // Some of its expectations fail, as they do in the recording.
+    run_live(&station, &arguments, stop, out).map(|_| Completion::Fine)
 }
 
 /// The point that the short demo is about.

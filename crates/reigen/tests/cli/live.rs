@@ -104,7 +104,7 @@ fn it_ends_after_its_time_though_more_may_come() {
 }
 
 /// A station with a module that nobody else has, and twelve seconds of what it sees.
-fn module() -> Place {
+pub(crate) fn module() -> Place {
     let place = Place::new();
     place.copy_folder(Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/11-live")), "m");
     // A port that is free now is free a moment later, too.
