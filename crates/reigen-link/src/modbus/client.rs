@@ -14,8 +14,8 @@ use std::time::{Duration, Instant};
 use tokio::net::TcpStream;
 use tokio::runtime::Runtime;
 use tokio::time::timeout;
-use tokio_modbus::client::{Client as _, Context, Reader as _, Writer as _, tcp};
-use tokio_modbus::{ExceptionCode, Slave};
+use tokio_modbus::client::{Client as _, Context, tcp};
+use tokio_modbus::{ExceptionCode, Request, Response, Slave};
 
 /// So many time-outs in a row lose a device.
 const TIMEOUTS: u32 = 3;
@@ -209,16 +209,21 @@ impl ModbusClient {
 
     async fn ask(&self, device: &mut Device, request: &ReadRequest) -> Result<Answer, Fault> {
         let ReadRequest { table, from, count, .. } = *request;
-        let context = &mut device.context;
-        let answer = async {
-            Ok(match table {
-                Table::Coil => context.read_coils(from, count).await?.map(Answer::Bits),
-                Table::Discrete => context.read_discrete_inputs(from, count).await?.map(Answer::Bits),
-                Table::Holding => context.read_holding_registers(from, count).await?.map(Answer::Registers),
-                Table::Input => context.read_input_registers(from, count).await?.map(Answer::Registers),
-            })
+        let asked = match table {
+            Table::Coil => Request::ReadCoils(from, count),
+            Table::Discrete => Request::ReadDiscreteInputs(from, count),
+            Table::Holding => Request::ReadHoldingRegisters(from, count),
+            Table::Input => Request::ReadInputRegisters(from, count),
         };
-        self.within(answer).await
+        // Asked as a request of any kind: what a device answers wrongly is looked at here, and no fault of the program.
+        match (table, self.within(device.context.call(asked)).await?) {
+            (Table::Coil, Response::ReadCoils(bits)) | (Table::Discrete, Response::ReadDiscreteInputs(bits)) => {
+                Ok(Answer::Bits(bits))
+            }
+            (Table::Holding, Response::ReadHoldingRegisters(words))
+            | (Table::Input, Response::ReadInputRegisters(words)) => Ok(Answer::Registers(words)),
+            _ => Err(Fault::Lost(format!("{} was asked for, and something else answered", table.word()))),
+        }
     }
 
     /// The answer to a request, if it comes in time.
@@ -254,25 +259,23 @@ impl ModbusClient {
 
     /// Writes one value.
     async fn put(&self, device: &mut Device, address: ModbusAddress, value: Value) -> Result<(), String> {
-        let context = &mut device.context;
-        let answer = async {
-            match (address, value) {
-                (ModbusAddress::Bit(bit), Value::Bit(on)) if bit.table == Table::Coil => {
-                    context.write_single_coil(bit.at, on).await
-                }
-                (ModbusAddress::Bit(bit), Value::Bit(on)) => {
-                    let mask = 1u16 << bit.bit.unwrap_or_default();
-                    context.masked_write_register(bit.at, !mask, if on { mask } else { 0 }).await
-                }
-                (ModbusAddress::Number(number), value) => {
-                    let words = words_of(number, value.as_real().unwrap_or_default());
-                    context.write_multiple_registers(number.at, &words).await
-                }
-                _ => Ok(Ok(())),
+        let asked = match (address, value) {
+            (ModbusAddress::Bit(bit), Value::Bit(on)) if bit.table == Table::Coil => {
+                Request::WriteSingleCoil(bit.at, on)
             }
+            (ModbusAddress::Bit(bit), Value::Bit(on)) => {
+                let mask = 1u16 << bit.bit.unwrap_or_default();
+                Request::MaskWriteRegister(bit.at, !mask, if on { mask } else { 0 })
+            }
+            (ModbusAddress::Number(number), value) => {
+                let words = words_of(number, value.as_real().unwrap_or_default());
+                Request::WriteMultipleRegisters(number.at, words.into())
+            }
+            _ => return Ok(()),
         };
+        let answer = device.context.call(asked);
         match self.within(answer).await {
-            Ok(()) => Ok(()),
+            Ok(_) => Ok(()),
             Err(Fault::Refused(code)) => {
                 let what = format!("to write {address}: {}", in_words(code));
                 // Where nobody listens the next event tells so.

@@ -25,6 +25,7 @@ mod options;
 #[cfg(unix)]
 mod outputs;
 mod outside_words;
+mod over_time;
 mod peers;
 mod readings;
 mod reference;
