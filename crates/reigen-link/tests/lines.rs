@@ -1,0 +1,143 @@
+//! Lines of text as devices print them: in parts, broken, from a device that comes and goes.
+
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use proptest::prelude::*;
+use reigen_core::change::Value;
+use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::time::Nanos;
+use reigen_link::line_table::LineTable;
+use reigen_link::lines::{LineServer, LinesLink, TcpLines};
+use reigen_run::live::board::Board;
+use reigen_run::live::event::LiveEvent;
+use reigen_run::live::inbox::RunClock;
+use std::io::{self, Read};
+use std::sync::mpsc::{Receiver, sync_channel};
+use std::thread;
+
+fn link() -> (LinesLink, Receiver<LiveEvent>) {
+    let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
+    let lines = [line("PB", 0, LineKind::Level), line("LOAD", 0, LineKind::Real)];
+    let (events, told) = sync_channel(10_000);
+    (LinesLink { link: 3, table: LineTable::new(&lines), clock: RunClock::start(), events }, told)
+}
+
+/// Text that comes in parts of these lengths, again and again.
+struct Parts<'a> {
+    text: &'a [u8],
+    lengths: Vec<usize>,
+    turn: usize,
+}
+
+impl Read for Parts<'_> {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        let length = self.lengths[self.turn % self.lengths.len()].min(self.text.len()).min(room.len());
+        self.turn += 1;
+        let (part, rest) = self.text.split_at(length);
+        room[..length].copy_from_slice(part);
+        self.text = rest;
+        Ok(length)
+    }
+}
+
+/// A value with its line, and the device's own time.
+type Told = (usize, Value, Option<i64>);
+
+/// What a link tells of a text: the values, how much was malformed, and whether it told the end.
+fn told(text: &[u8], lengths: Vec<usize>) -> (Vec<Told>, u64, bool) {
+    let (link, events) = link();
+    link.read(Parts { text, lengths, turn: 0 });
+    drop(link);
+    let (mut all, mut malformed, mut ended) = (Vec::new(), 0, false);
+    for event in events {
+        match event {
+            LiveEvent::Values { link: 3, values } => {
+                assert!(values.windows(2).all(|pair| pair[0].arrived <= pair[1].arrived));
+                all.extend(values.into_iter().map(|value| (value.line, value.value, value.own_time_ns)));
+            }
+            LiveEvent::Malformed { link: 3, count, first } => {
+                assert!(!first.is_empty());
+                malformed += count;
+            }
+            LiveEvent::Ended { link: 3 } => ended = true,
+            other => panic!("{other:?}"),
+        }
+    }
+    (all, malformed, ended)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// However a stream is cut into parts, each line of it is read once, and what is broken breaks nothing else.
+    #[test]
+    fn a_stream_in_any_parts_gives_the_same(
+        rows in prop::collection::vec((0..4u8, any::<bool>(), 0..1000i64), 0..60),
+        lengths in prop::collection::vec(1..90usize, 1..6),
+    ) {
+        let (mut text, mut wanted, mut broken) = (String::new(), Vec::new(), 0);
+        for (kind, high, number) in rows {
+            match kind {
+                0 => {
+                    text += &format!("{{\"time_ms\":{number},\"line\":\"PB\",\"value\":{}}}\r\n", u8::from(high));
+                    wanted.push((0, Value::Level(high), Some(number * 1_000_000)));
+                }
+                1 => {
+                    text += &format!("{{\"line\":\"m1.LOAD\",\"value\":{number}.5}}\n");
+                    wanted.push((1, Value::Number(f64::from(i32::try_from(number).unwrap()) + 0.5), None));
+                }
+                2 => {
+                    text += "{\"line\":\"PB\",\"val\n";
+                    broken += 1;
+                }
+                _ => text += "\n{\"line\":\"OTHER\",\"value\":1}\n",
+            }
+        }
+        prop_assert_eq!(told(text.as_bytes(), lengths), (wanted, broken, true));
+    }
+}
+
+#[test]
+fn what_is_not_text_or_too_long_is_counted_and_passed() {
+    let long = [b"{\"line\":\"PB\",\"value\":\"".as_slice(), &vec![b'x'; 5 << 20], b"\"}\n"].concat();
+    let good = b"{\"line\":\"PB\",\"value\":1}\n".as_slice();
+    for (broken, count) in
+        [(b"\xff\xfe\x00\n".as_slice(), 1), (long.as_slice(), 1), (b"{\"line\":\"PB\",\"value\":2}\n", 1)]
+    {
+        let text = [broken, good].concat();
+        let (values, malformed, ended) = told(&text, vec![1 << 16]);
+        assert_eq!((values, malformed, ended), (vec![(0, Value::Level(true), None)], count, true));
+    }
+    // Without an end of its line, what came is read all the same.
+    assert_eq!(told(good.strip_suffix(b"\n").unwrap(), vec![7]).0.len(), 1);
+}
+
+#[test]
+fn a_device_that_comes_later_is_reached_and_tells_its_last_values_first() {
+    let place = LineServer::start("127.0.0.1:0").unwrap();
+    place.print(Nanos(5), "PB", Value::Level(true));
+    place.print(Nanos(9), "LOAD", Value::Number(2.5));
+    let station = reigen_station::station::parse("[input.lamp]\nline = 'PB'\n").unwrap();
+    let board = Board::new(&station);
+    let (lines, events) = link();
+    let tcp = TcpLines { address: place.address().to_string(), lines, board: board.clone() };
+    let thread = thread::spawn(move || tcp.run());
+    let reached = events.recv().unwrap();
+    assert!(matches!(reached, LiveEvent::Reached { lost: None, .. }), "{reached:?}");
+    let mut values = Vec::new();
+    while values.len() < 3 {
+        let LiveEvent::Values { values: more, .. } = events.recv().unwrap() else { panic!("no values") };
+        if values.is_empty() {
+            place.print(Nanos(12), "PB", Value::Level(false));
+        }
+        values.extend(more.into_iter().map(|value| (value.value, value.own_time_ns)));
+    }
+    assert!(
+        values.contains(&(Value::Number(2.5), Some(9))) && values.contains(&(Value::Level(true), Some(5))),
+        "{values:?}"
+    );
+    assert_eq!(values.last(), Some(&(Value::Level(false), Some(12))));
+    // A quiet connection ends with the run.
+    board.end();
+    thread.join().unwrap();
+}
