@@ -20,6 +20,7 @@ use reigen_run::live::board::Board;
 use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::{ChannelInbox, RunClock};
+use reigen_run::live::intake::LinkAccount;
 use reigen_run::live::recorder::{LineRecorder, heading};
 use reigen_run::live::source::{LiveSettings, LiveSource, station_lines};
 use reigen_run::observer::Observer;
@@ -69,8 +70,9 @@ pub(crate) fn run_live(
     let threads: Vec<_> = links.into_iter().map(RunningLink::start).collect();
     let panel =
         wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
+    let watch = source.link_watch();
     let taker: Box<dyn TakeChanges + '_> = match &panel {
-        Some(panel) => Box::new(PanelFeed::new(panel.clone(), source.link_watch(), names)),
+        Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone())),
         None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out)),
     };
     let screen = panel.clone().map(|panel| thread::spawn(move || show(&panel, || drop(events.send(LiveEvent::Stop)))));
@@ -91,7 +93,8 @@ pub(crate) fn run_live(
     if let Some(file) = file {
         put_in_place([file.finish()?])?;
     }
-    tell(station, &outcome, arguments, out)
+    let links: Vec<(String, LinkAccount)> = names.into_iter().zip(watch.take_news().unwrap_or_default()).collect();
+    tell(station, &outcome, &links, arguments, out)
 }
 
 /// Whether somebody sits before a terminal, and wants no lines to read on.
@@ -182,11 +185,13 @@ fn modbus_client(link: usize, settings: &ModbusLink, shared: &Shared<'_>) -> Mod
 fn tell(
     station: &StationFile,
     outcome: &Outcome,
+    links: &[(String, LinkAccount)],
     arguments: &LiveArguments,
     out: &mut Out,
 ) -> Result<Completion, Failure> {
+    let summary = || Summary::new(&station.station, outcome).with_links(links, outcome.to);
     match arguments.json {
-        true => out.json_line(&EndLine { summary: Summary::new(&station.station, outcome) })?,
+        true => out.json_line(&EndLine { summary: summary() })?,
         false => {
             let detail = Detail { all: false, findings: false, points: arguments.points.clone() };
             print(&station.station, outcome, &detail, None, out)?;

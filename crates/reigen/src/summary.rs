@@ -20,7 +20,9 @@ use reigen_core::rate::meter::RateSummary;
 use reigen_core::rate::width::WidthSummary;
 use reigen_core::summary::PointSummary;
 use reigen_core::tally::Tally;
+use reigen_core::time::Nanos;
 use reigen_run::gauge::GaugeTable;
+use reigen_run::live::intake::LinkAccount;
 use reigen_run::outcome::Outcome;
 use reigen_station::simulate::judge::Judgement;
 use reigen_station::station::Station;
@@ -69,6 +71,23 @@ pub(crate) struct Summary<'a> {
     every: Option<&'a GaugeTable>,
     #[serde(skip_serializing_if = "IndexMap::is_empty")]
     truth: &'a IndexMap<String, Judgement>,
+    /// Of a live run what its links did.
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    links: IndexMap<String, LinkSummary>,
+}
+
+/// What a link did in a live run.
+#[derive(Debug, Serialize, schemars::JsonSchema)]
+struct LinkSummary {
+    /// Whether it was up at the end.
+    online: bool,
+    passes: u64,
+    /// Passes that were left out, since the one before took so long.
+    passes_late: u64,
+    longest_pass_ns: Nanos,
+    /// How often it was lost, and how long in all.
+    downs: u64,
+    down_ns: Nanos,
 }
 
 /// A rate of edges, or one of a register's samples.
@@ -94,6 +113,20 @@ struct RecordingSummary<'a> {
 }
 
 impl<'a> Summary<'a> {
+    /// The same with the links of a live run that ended at a time.
+    pub(crate) fn with_links(mut self, links: &[(String, LinkAccount)], end: Nanos) -> Self {
+        let summary = |told: &LinkAccount| LinkSummary {
+            online: told.lost_since.is_none(),
+            passes: told.passes.passes,
+            passes_late: told.passes.late,
+            longest_pass_ns: told.passes.longest,
+            downs: told.downs,
+            down_ns: told.down_until(end),
+        };
+        self.links = links.iter().map(|(name, told)| (name.clone(), summary(told))).collect();
+        self
+    }
+
     /// The summary of an outcome.
     pub(crate) fn new(station: &'a Station, outcome: &'a Outcome) -> Self {
         let mut summary = Self {
@@ -128,6 +161,7 @@ impl<'a> Summary<'a> {
             findings: &outcome.findings,
             every: outcome.gauge.as_ref(),
             truth: &outcome.judgements,
+            links: IndexMap::new(),
         };
         for (point, what) in station.points.iter().zip(&outcome.points) {
             let name = point.name.as_str();

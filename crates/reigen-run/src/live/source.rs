@@ -121,6 +121,12 @@ impl<I: Inbox> LiveSource<I> {
         [binding.signals.iter().map(name(true)).collect(), binding.numbers.iter().map(name(false)).collect()]
     }
 
+    /// Says how the links are.
+    fn tell_of_links(&self) {
+        let accounts = self.intake.accounts().cloned().collect();
+        *self.links.0.lock().unwrap_or_else(PoisonError::into_inner) = Some(accounts);
+    }
+
     /// Waits for the next event, for what is due, or for the end.
     fn wait(&mut self) {
         let end = self.settings.length.unwrap_or(Nanos(u64::MAX));
@@ -198,13 +204,13 @@ impl<I: Inbox> LineSource for LiveSource<I> {
                 columns.end_at(end + Nanos(1));
                 self.last_time = end;
                 let _ = take(columns, Advance { known_until: end + Nanos(1) });
+                self.tell_of_links();
                 return Ok(());
             }
             let known_until = self.intake.known_until(now);
             self.fill(columns, known_until);
             if self.intake.has_news() {
-                *self.links.0.lock().unwrap_or_else(PoisonError::into_inner) =
-                    Some(self.intake.accounts().cloned().collect());
+                self.tell_of_links();
             }
             self.last_time = known_until.saturating_sub(Nanos(1));
             if take(columns, Advance { known_until }).is_break() {

@@ -127,6 +127,9 @@ fn a_module_is_read_driven_and_brought_to_rest_and_its_recording_gives_the_same(
     assert_eq!(said.code, 0, "{summary}\n{}", said.stderr);
     assert_eq!(summary["inputs"]["start_button"]["rising"], 1);
     assert_eq!(summary["expectations"]["lamp_answers"]["pass"], true);
+    let io = &summary["links"]["io"];
+    assert_eq!((&io["online"], &io["downs"], &io["down_ns"]), (&json!(true), &json!(0), &json!(0)), "{io}");
+    assert!(io["passes"].as_u64() > Some(50) && io["longest_pass_ns"].as_u64() > Some(0), "{io}");
     let codes: Vec<&Value> = summary["findings"].as_array().unwrap().iter().map(|finding| &finding["code"]).collect();
     assert!(!codes.contains(&&json!("link-down")) && !codes.contains(&&json!("link-exception")), "{codes:?}");
     let again = place.reigen("run m/station.toml live.jsonl --json").json();
