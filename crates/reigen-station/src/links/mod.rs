@@ -5,7 +5,9 @@ mod table;
 
 pub(crate) use table::LinkTable;
 
+use crate::station::Station;
 use modbus::{BitAddress, ModbusAddress};
+use reigen_core::finding::Finding;
 use reigen_core::logic::expression::Span;
 use reigen_core::time::Nanos;
 
@@ -53,7 +55,39 @@ pub struct ModbusLink {
     pub heartbeat: Option<BitAddress>,
 }
 
+/// What can be told of the links of a station: lines that none of them gives.
+pub fn findings(station: &Station) -> Vec<Finding> {
+    let links = &station.links;
+    // Whoever prints lines may print any.
+    if links.is_empty() || links.iter().any(|link| matches!(link.protocol, Protocol::Lines { .. })) {
+        return Vec::new();
+    }
+    let given: Vec<(&str, bool)> = links.iter().flat_map(|link| link.protocol.lines()).collect();
+    let mut findings = Vec::new();
+    for point in &station.points {
+        let wanted = point.kind.lines().into_iter().chain(point.kind.number_lines());
+        for line in wanted.map(|line| line.name.as_str()) {
+            let number = line.rsplit_once('.').filter(|(_, bit)| bit.parse::<u32>().is_ok()).map(|(number, _)| number);
+            let is_given = given.iter().any(|(name, _)| *name == line || Some(*name) == number);
+            if !is_given {
+                let message = format!("its line {line} is on no link: in a live run it never has a value");
+                let remedy = format!("add {line} to the lines of a link");
+                findings.push(Finding::warning("line-of-no-link", &point.name, message, &remedy));
+            }
+        }
+    }
+    findings
+}
+
 impl Protocol {
+    /// The lines and the outputs with their places, in words.
+    pub fn places(&self) -> Vec<(&str, String, &'static str)> {
+        let Self::ModbusTcp(link) = self else { return Vec::new() };
+        let lines = link.lines.iter().map(|(name, at)| (name.as_str(), at.to_string(), "line"));
+        let outputs = link.outputs.iter().map(|(name, at)| (name.as_str(), at.to_string(), "output"));
+        lines.chain(outputs).collect()
+    }
+
     /// Its word in the station file.
     pub fn word(&self) -> &'static str {
         match self {

@@ -3,6 +3,7 @@
 use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
+use crate::table_view::Table;
 use crate::tables;
 use reigen_core::finding::{Finding, Severity};
 use reigen_draw::schematic::WiringPicture;
@@ -11,6 +12,7 @@ use reigen_station::electrical::WiringReport;
 use reigen_station::electrical::list::WireRow;
 use reigen_station::electrical::schematic::schematics;
 use reigen_station::electrical::terminals::TerminalRow;
+use reigen_station::links::Link;
 use reigen_station::station::Station;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -39,8 +41,36 @@ pub(crate) fn print(
         (false, true) => tables::print_wires(title, checked, out)?,
         (false, false) => tables::print_check(title, checked, out)?,
     }
+    if !json && !list && !station.station.links.is_empty() {
+        out.line("")?;
+        out.table(&link_table(&station.station.links))?;
+    }
     let wrong = findings.iter().any(|finding| finding.severity == Severity::Error);
     Ok(if wrong { Completion::Differs } else { Completion::Fine })
+}
+
+/// The links with their places.
+fn link_table(links: &[Link]) -> Table {
+    let mut table = Table::new(&["link", "at", "name", "place", "what"]);
+    for link in links {
+        let at = format!("{} {}", link.protocol.word(), link.protocol.address());
+        let places = link.protocol.places();
+        if places.is_empty() {
+            table.add_row([
+                link.name.clone(),
+                at.clone(),
+                String::new(),
+                String::new(),
+                "all lines that it prints".to_owned(),
+            ]);
+        }
+        for (number, (name, place, what)) in places.into_iter().enumerate() {
+            let [link, at] = if number == 0 { [link.name.clone(), at.clone()] } else { Default::default() };
+            table.add_row([link, at, name.to_owned(), place, what.to_owned()]);
+        }
+    }
+    (1..5).for_each(|column| table.left(column));
+    table
 }
 
 /// The circuits of all sensors, or of the points that are named.

@@ -172,6 +172,27 @@ fn a_device_that_is_not_there_or_refuses_is_told_and_nothing_is_written_without_
 }
 
 #[test]
+fn a_check_shows_the_links_and_the_lines_that_none_of_them_gives() {
+    let place = module();
+    let said = place.reigen("check m/station.toml");
+    assert!(said.stdout.contains("discrete 0  line") && said.stdout.contains("holding 0   output"), "{}", said.stdout);
+    assert!(!said.stdout.contains("line-of-no-link"), "{}", said.stdout);
+    let station = place.read("m/station.toml");
+    place.write("m/station.toml", station.replace("PB_STOP = \"discrete 1\"\n", ""));
+    let said = place.reigen("check m/station.toml --json").json();
+    let found =
+        said["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "line-of-no-link").unwrap();
+    assert_eq!(found["subject"], "stop_button");
+    // Whoever prints lines may print any.
+    let printer = "[link.p]\nprotocol = \"lines\"\naddress = \"h:1\"\n[input.start_button]";
+    place.write(
+        "m/station.toml",
+        station.replacen("[input.start_button]", printer, 1).replace("PB_STOP = \"discrete 1\"\n", ""),
+    );
+    assert!(!place.reigen("check m/station.toml").stdout.contains("line-of-no-link"));
+}
+
+#[test]
 fn a_link_that_cannot_be_is_refused_with_place_and_remedy() {
     for (from, to, told) in [
         ("protocol = \"modbus-tcp\"", "protocol = \"canopen\"", "unknown value `canopen`"),
