@@ -24,6 +24,15 @@ use reigen_run::station_file::StationFile;
 use std::collections::VecDeque;
 
 const STATION: &str = "
+    [link.device]
+    protocol = 'lines'
+    address = '127.0.0.1:1'
+    [output.alarm]
+    when = 'NOT device.online AND turns > 1'
+    [timer.away]
+    of = 'NOT device.online'
+    kind = 'on_delay'
+    time = '15 ms'
     [input.button]
     line = 'PB'
     debounce = { method = 'stable', on = '7 ms', off = '3 ms' }
@@ -142,7 +151,8 @@ fn recorded(station: &StationFile, bytes: Vec<u8>) -> (Outcome, Changes) {
 
 /// Findings that tell of points, and not of where lines come from.
 fn codes(outcome: &Outcome) -> Vec<(&str, &str)> {
-    let of_lines = ["no-level", "late-level", "unknown-level", "lines-late", "clock-restarted", "lines-malformed"];
+    let of_lines =
+        ["no-level", "late-level", "unknown-level", "lines-late", "clock-restarted", "lines-malformed", "link-down"];
     let findings = outcome.findings.iter().filter(|finding| !of_lines.contains(&finding.code));
     findings.map(|finding| (finding.code, finding.subject.as_str())).collect()
 }
@@ -164,6 +174,10 @@ fn events(told: &[Told], lines: &[RecordedLine], own_clock: bool) -> VecDeque<(N
             };
             let arrived = Nanos(own + if own_clock { delay * 700_000 } else { 0 });
             let own_time_ns = own_clock.then_some(own as i64 + 1_000_000_000_000);
+            if lines[line].name == "device.online" {
+                let lost = (value == Value::Level(false)).then(|| "no answer".to_owned());
+                return (arrived, LiveEvent::Reached { link: 0, at: arrived, lost });
+            }
             (arrived, LiveEvent::Values { link: 0, values: vec![LineValue { line, value, arrived, own_time_ns }] })
         })
         .collect();
@@ -177,7 +191,7 @@ proptest! {
     /// The law: a live run and its recording agree, in every point, at every change.
     #[test]
     fn a_live_run_and_its_recording_agree(
-        told in prop::collection::vec((0..40u64, 0..12u64, 0..5usize, 0..64u32), 0..120),
+        told in prop::collection::vec((0..40u64, 0..12u64, 0..6usize, 0..64u32), 0..120),
         own_clock in any::<bool>(),
         more in 1..500u64,
         scan in prop::sample::select(vec!["", "[scan]\nperiod = '10 ms'\nphase = '3 ms'\n"]),

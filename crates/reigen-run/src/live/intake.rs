@@ -18,6 +18,8 @@ const RESTARTS: i64 = 1_000_000_000;
 pub struct Intake {
     lateness: Nanos,
     links: Vec<Link>,
+    /// The lines that tell whether devices answer.
+    online_lines: Vec<usize>,
     /// By their times, and in the order in which they came.
     waiting: BTreeMap<(Nanos, u64), (usize, Value)>,
     taken: u64,
@@ -30,6 +32,8 @@ pub struct Intake {
 /// What is known of one link.
 #[derive(Debug, Clone, Default)]
 struct Link {
+    /// The line that tells whether its device answers, where the station asks.
+    online: Option<usize>,
     /// How much later the run's clock is than the device's.
     offset: Option<i64>,
     newest_own: i64,
@@ -86,11 +90,34 @@ impl LinkAccount {
 }
 
 impl Intake {
-    /// For so many links.
-    pub fn new(links: usize, lateness: Nanos) -> Self {
-        let links = vec![Link::default(); links];
-        let (waiting, known_until) = (BTreeMap::new(), Nanos(0));
-        Self { lateness, links, waiting, taken: 0, known_until, has_stopped: false, has_news: true }
+    /// For each link the line that tells whether its device answers, where the station asks; none answers yet.
+    pub fn new(online: Vec<Option<usize>>, lateness: Nanos) -> Self {
+        let online_lines = online.iter().flatten().copied().collect();
+        let links: Vec<Link> = online.into_iter().map(|online| Link { online, ..Link::default() }).collect();
+        let mut intake = Self {
+            lateness,
+            links,
+            online_lines,
+            waiting: BTreeMap::new(),
+            taken: 0,
+            known_until: Nanos(0),
+            has_stopped: false,
+            has_news: true,
+        };
+        (0..intake.links.len()).for_each(|link| intake.tell_online(link, Nanos(0), false));
+        intake
+    }
+
+    /// The line of a link that tells whether its device answers.
+    fn tell_online(&mut self, link: usize, at: Nanos, is_online: bool) {
+        if let Some(line) = self.links.get(link).and_then(|link| link.online) {
+            self.wait_for_turn(at, line, Value::Level(is_online));
+        }
+    }
+
+    fn wait_for_turn(&mut self, time: Nanos, line: usize, value: Value) {
+        self.taken += 1;
+        self.waiting.insert((time.max(self.known_until), self.taken), (line, value));
     }
 
     /// Takes an event.
@@ -105,6 +132,7 @@ impl Intake {
                 }
             }
             LiveEvent::Reached { link, at, lost } => {
+                self.tell_online(link, at, lost.is_none());
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.reached(at, lost.clone()));
             }
             LiveEvent::Refused { link, what } => {
@@ -124,6 +152,10 @@ impl Intake {
     }
 
     fn take_value(&mut self, link: usize, LineValue { line, value, arrived, own_time_ns }: LineValue) {
+        // Whether a device answers is not for the device to tell.
+        if self.online_lines.contains(&line) {
+            return;
+        }
         let Some(link) = self.links.get_mut(link) else { return };
         let time = match own_time_ns {
             None => arrived,
@@ -131,8 +163,7 @@ impl Intake {
         };
         // Two links that are asked at once answer at once, too: only who tells a time can be late for it.
         link.told.late += u64::from(own_time_ns.is_some() && time < self.known_until);
-        self.taken += 1;
-        self.waiting.insert((time.max(self.known_until), self.taken), (line, value));
+        self.wait_for_turn(time, line, value);
     }
 
     /// Whether links have told of themselves since that was last asked.
@@ -218,7 +249,7 @@ mod tests {
         /// and nothing is ever known that comes later.
         #[test]
         fn messages_within_their_lateness_come_in_order(delays in prop::collection::vec((0..50u64, 1..40u64), 1..40)) {
-            let mut intake = Intake::new(1, Nanos(100));
+            let mut intake = Intake::new(vec![None], Nanos(100));
             let mut own = 0;
             let mut sent: Vec<(u64, u64)> = delays.iter().map(|(late, step)| { own += step; (own + late, own) }).collect();
             // The clock of the device is seen at its least delay.
@@ -242,7 +273,7 @@ mod tests {
 
     #[test]
     fn what_is_too_late_counts_at_once_and_a_restarted_clock_is_told() {
-        let mut intake = Intake::new(1, Nanos(100));
+        let mut intake = Intake::new(vec![None], Nanos(100));
         intake.take(value(0, 10, Some(0)));
         intake.take(value(0, 510, Some(500)));
         assert_eq!(intake.known_until(Nanos(510)), Nanos(410));

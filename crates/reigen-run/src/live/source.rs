@@ -12,6 +12,7 @@ use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::time::Nanos;
 use reigen_core::units::short_time;
+use reigen_station::links::online_line;
 use reigen_station::station::Station;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -73,6 +74,7 @@ pub fn station_lines(station: &Station) -> Vec<RecordedLine> {
             add(number.map_or(line.name.as_str(), |(number, _)| number), number.is_some());
         }
     }
+    station.online_lines().iter().for_each(|line| add(&line.name, false));
     let line = |kind: LineKind| move |(signal, name)| RecordedLine { name, signal, kind: kind.clone() };
     let levels = levels.into_iter().enumerate().map(line(LineKind::Level));
     levels.chain(numbers.into_iter().enumerate().map(line(LineKind::Real))).collect()
@@ -83,7 +85,8 @@ impl<I: Inbox> LiveSource<I> {
     /// must look on.
     pub fn new(settings: LiveSettings, lines: Vec<RecordedLine>, inbox: I) -> (Self, NextDue) {
         let next_due = NextDue::default();
-        let intake = Intake::new(settings.links.len(), settings.lateness);
+        let online = |link: &String| lines.iter().position(|line| line.name == online_line(link));
+        let intake = Intake::new(settings.links.iter().map(online).collect(), settings.lateness);
         let count = |is_level: bool| lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level).count();
         let (levels, numbers) = (vec![(None, None); count(true)], vec![None; count(false)]);
         let due = next_due.clone();

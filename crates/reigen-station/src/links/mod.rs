@@ -11,6 +11,14 @@ use reigen_core::finding::Finding;
 use reigen_core::logic::expression::Span;
 use reigen_core::time::Nanos;
 
+/// The field of a link that is on while its device answers.
+const ONLINE: &str = "online";
+
+/// The line that tells whether the device of a link answers.
+pub fn online_line(link: &str) -> String {
+    format!("{link}.{ONLINE}")
+}
+
 /// A connection to a device.
 #[derive(Debug)]
 pub struct Link {
@@ -68,7 +76,8 @@ pub fn findings(station: &Station) -> Vec<Finding> {
         let wanted = point.kind.lines().into_iter().chain(point.kind.number_lines());
         for line in wanted.map(|line| line.name.as_str()) {
             let number = line.rsplit_once('.').filter(|(_, bit)| bit.parse::<u32>().is_ok()).map(|(number, _)| number);
-            let is_given = given.iter().any(|(name, _)| *name == line || Some(*name) == number);
+            let is_given =
+                station.is_online_line(line) || given.iter().any(|(name, _)| *name == line || Some(*name) == number);
             if !is_given {
                 let message = format!("its line {line} is on no link: in a live run it never has a value");
                 let remedy = format!("add {line} to the lines of a link");

@@ -1,7 +1,7 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
 use super::{Kind, Point, Station};
-use crate::links::{Link, LinkTable, Protocol};
+use crate::links::{Link, LinkTable, Protocol, online_line};
 use crate::points::PointTable;
 use crate::points::display::{Display, DisplayTable};
 use crate::points::expander::MemberPoint;
@@ -312,9 +312,14 @@ impl<'a> NameTypes<'a> {
 /// The type of a name; `explained` also looks for the one that may be meant.
 fn type_of(known: &NameTypes<'_>, name: &Reference, explained: bool) -> Result<Type, ExpressionErrorKind> {
     let Some(point) = known.points.get(name.point.as_str()) else {
+        if known.station.is_online_line(&name.to_string()) {
+            return Ok(Type::Bit);
+        }
         let names = known.station.points.iter().map(|point| point.name.as_str()).filter(|_| explained);
-        let near = nearest(&name.point, names);
-        return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near.map(str::to_owned)));
+        let of_link = known.station.links.iter().find(|link| link.name == name.point);
+        let near = of_link.map(|link| online_line(&link.name));
+        let near = near.or_else(|| nearest(&name.point, names).map(str::to_owned));
+        return Err(ExpressionErrorKind::UnknownPoint(name.point.clone(), near));
     };
     let fields = point.kind.fields();
     match point.kind.field(&name.field) {

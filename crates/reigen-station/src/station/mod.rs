@@ -24,7 +24,7 @@ pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
 pub use kind::Kind;
 
-use crate::links::Link;
+use crate::links::{Link, online_line};
 use crate::points::display::Display;
 use crate::table::Description;
 use crate::wiring::Wiring;
@@ -55,6 +55,26 @@ impl Station {
     pub fn wired(&self) -> impl Iterator<Item = (&str, &Wired)> {
         let points = self.points.iter().filter_map(|point| Some((point.name.as_str(), point.kind.wired()?)));
         points.chain(self.wiring.unread.iter().map(|unread| (unread.name.as_str(), &unread.wired)))
+    }
+
+    /// Whether a line tells whether the device of a link answers: `LINK.online`. Points go before links of their name.
+    pub fn is_online_line(&self, line: &str) -> bool {
+        let is_of =
+            |link: &Link| online_line(&link.name) == line && self.points.iter().all(|point| point.name != link.name);
+        self.links.iter().any(is_of)
+    }
+
+    /// The lines of that kind that expressions name, with their places.
+    pub fn online_lines(&self) -> Vec<LineName> {
+        let expressions = self.points.iter().flat_map(|point| point.kind.expressions());
+        let names = expressions.flat_map(|(_, of)| {
+            of.expression
+                .names()
+                .into_iter()
+                .map(|(name, part)| LineName { name: name.to_string(), span: of.place(&part) })
+        });
+        // Most stations have no links: then no name is looked at.
+        names.filter(|line| self.is_online_line(&line.name)).collect()
     }
 
     /// What can be told of the points' settings without a recording.

@@ -12,7 +12,7 @@ use reigen_core::logic::apply::Operand;
 use reigen_core::logic::expression::Reference;
 use reigen_core::program::{Program, ProgramBranch};
 use reigen_core::time::Nanos;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// A station bound to the lines of a recording.
 pub struct Plan {
@@ -69,10 +69,19 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         errors.push(StationError { kind, span: line.span.clone() });
     };
     let (mut lines, mut numbers) = (LineBinding::default(), LineBinding::default());
-    let mut number_bits = HashMap::new();
+    let (mut number_bits, mut always_on) = (HashMap::new(), HashSet::new());
+    for line in &station.online_lines() {
+        match known.level(&line.name) {
+            Ok(signal) => lines.add(line, signal),
+            Err(_) => drop(always_on.insert(line.name.clone())),
+        }
+    }
     for point in &station.points {
         for line in point.kind.lines() {
             match known.level_or_bit(&line.name) {
+                Err(StationErrorKind::UnknownLine { .. }) if station.is_online_line(&line.name) => {
+                    always_on.insert(line.name.clone());
+                }
                 Ok(LevelOrBit::Level(signal)) => lines.add(line, signal),
                 Ok(LevelOrBit::BitOfNumber { number, signal, bit }) => {
                     numbers.add(&LineName { name: number.clone(), span: line.span.clone() }, signal);
@@ -92,7 +101,12 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         return Err(errors);
     }
     let compiled = branches(station).into_iter().map(|members| {
-        let bound = BoundLines { levels: &lines.numbers, numbers: &numbers.numbers, number_bits: &number_bits };
+        let bound = BoundLines {
+            levels: &lines.numbers,
+            numbers: &numbers.numbers,
+            number_bits: &number_bits,
+            always_on: &always_on,
+        };
         let builder = BranchBuilder::new(bound, tick, station.scan);
         compile_branch(station, &members, builder)
     });
@@ -197,6 +211,7 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
     for &number in members {
         let Some(point) = station.points.get(number) else { continue };
         builder.begin(number, main(point));
+        give_online_lines(station, point, &mut builder);
         let operation = point.kind.compile(&mut builder);
         let first = builder.stand_for(operation);
         let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
@@ -221,6 +236,19 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
         }
     }
     builder.finish()
+}
+
+/// Makes known to a point which links answer, where it asks.
+fn give_online_lines(station: &Station, point: &Point, builder: &mut BranchBuilder<'_>) {
+    for (_, of) in point.kind.expressions() {
+        for (name, part) in of.expression.names() {
+            let line = LineName { name: name.to_string(), span: of.place(&part) };
+            if station.is_online_line(&line.name) {
+                let seen = builder.seen_line(&line);
+                builder.give(name.clone(), Operand::Bit(seen));
+            }
+        }
+    }
 }
 
 /// The type of a point's main column; what gives nothing to others is a bit.

@@ -7,7 +7,7 @@ use reigen_core::condition::debounce::{ReadingTimes, Settings};
 use reigen_core::condition::input::InputSettings;
 use reigen_core::logic::apply::{self, Operand};
 use reigen_core::logic::elapsed;
-use reigen_core::logic::expression::{Expression, Node, Operator, Reference, Type, type_of};
+use reigen_core::logic::expression::{Expression, Node, Operator, Reference, Type, Value, type_of};
 use reigen_core::number::source::ValidSource;
 use reigen_core::program::{ApplyResult, Operation, ProgramBranch};
 use reigen_core::time::Nanos;
@@ -22,6 +22,8 @@ pub struct BoundLines<'a> {
     pub numbers: &'a HashMap<String, usize>,
     /// Bits of number lines: the name of that line and which bit.
     pub number_bits: &'a HashMap<String, (String, u32)>,
+    /// Lines of links that the recording does not have: they are on.
+    pub always_on: &'a HashSet<String>,
 }
 
 /// A branch in the making: where the columns of points and lines are.
@@ -109,6 +111,10 @@ impl<'a> BranchBuilder<'a> {
             let source = self.inner(Operation::NumberBit { of, bit: *bit });
             self.number_bits.insert(line.name.clone(), source);
             return source;
+        }
+        if self.bound.always_on.contains(&line.name) {
+            let expression = Expression { node: Node::Literal(Value::Bit(true)), span: 0..0 };
+            return self.inner(Operation::Logic { expression, sources: Vec::new() });
         }
         self.bound.levels.get(&line.name).map_or(NOWHERE, |&number| BitSource::Line(number))
     }

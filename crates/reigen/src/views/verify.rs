@@ -113,6 +113,8 @@ fn values(station: &StationFile, point: &Point, states: &States) -> Vec<String> 
     names.sort();
     names.dedup();
     let value = |name| states.of(&station.station, name).map_or("unknown".to_owned(), |(value, _)| value.to_string());
+    // Whether a link answers is no point's value.
+    names.retain(|name| !station.station.is_online_line(&name.to_string()));
     names.into_iter().map(|name| format!("{name} = {}", value(name))).collect()
 }
 

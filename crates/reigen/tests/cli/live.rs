@@ -157,6 +157,25 @@ fn a_device_that_is_not_there_or_refuses_is_told_and_nothing_is_written_without_
     let place = module();
     let said = place.reigen("live m/station.toml --for 500ms");
     assert!(said.stdout.contains("io: lost 1 time") && said.stdout.contains("[link-down]"), "{}", said.stdout);
+    let said = place.reigen("live m/station.toml --for 300ms --record away.jsonl --json --points no_module");
+    assert!(said.stdout.starts_with("{\"time_ns\":0,\"point\":\"no_module\",\"value\":true}"), "{}", said.stdout);
+    let why = place.reigen("why m/station.toml away.jsonl no_module --at 200ms");
+    assert!(
+        why.stdout.contains("no_module is on, since the start") && why.stdout.contains("io.online is off, since"),
+        "{}",
+        why.stdout
+    );
+    // A recording that tells of no links, and a name that no link has.
+    place.write("plain.csv", "time_ms,PB_START,PB_STOP,TENSION_MA,DRUM_COUNT\n0,0,1,4.5,100\n900,1,1,4.6,250\n");
+    let why = place.reigen("why m/station.toml plain.csv no_module --at 500ms");
+    assert!(
+        why.stdout.contains("no_module is off") && why.stdout.contains("io.online is on: the recording"),
+        "{}",
+        why.stdout
+    );
+    place.write("m/none.toml", place.read("m/station.toml").replace("NOT io.online", "NOT io.onlin"));
+    let said = place.reigen("check m/none.toml");
+    assert!(said.stderr.contains("unknown point `io`") && said.stderr.contains("mean `io.online`?"), "{}", said.stderr);
     // The module has not what the station asks for.
     let station = place.read("m/station.toml");
     place.write("m/other.toml", station.replace("discrete 1\"", "discrete 9\""));

@@ -466,6 +466,10 @@ impl<'a> ReasonTree<'a> {
 
     /// A name, and the point that it is of.
     fn tell_name(&mut self, name: &Reference, depth: usize) {
+        let line = name.to_string();
+        if self.station.station.is_online_line(&line) {
+            return self.tell_online(&line, depth);
+        }
         if !name.field.is_empty() {
             self.tell_state(name, depth);
         }
@@ -473,6 +477,21 @@ impl<'a> ReasonTree<'a> {
         if let Some(number) = number {
             self.tell(number, depth);
         }
+    }
+
+    /// Whether the device of a link answers.
+    fn tell_online(&mut self, line: &str, depth: usize) {
+        let state = self.lines.get(line).and_then(|&place| self.states.lines.get(place));
+        let (high, since_ns, text) = match state {
+            Some(&(Some(high), since)) => {
+                let text = format!("{}, {}", if high { "on" } else { "off" }, self.since(since));
+                (Some(high), Some(self.origin.file_time_ns(since)), text)
+            }
+            Some(_) => (None, None, "unknown: not started yet".to_owned()),
+            None => (Some(true), None, "on: the recording does not tell of links".to_owned()),
+        };
+        let of = CauseOf::Line { line: line.to_owned(), high, on: high, since_ns };
+        self.push(depth, of, format!("{line} is {text}"));
     }
 
     fn number(&self, station: &Station, name: &str) -> Option<usize> {
