@@ -4,7 +4,7 @@
 //! processor works several at once. Rows of a block go to the columns together.
 
 use super::columns::{Column, Layout, TimeForm};
-use super::numbers::Marks;
+use super::marks::Marks;
 use crate::piece::Piece;
 use crate::rows::Rows;
 use reigen_core::time::Nanos;

@@ -6,6 +6,7 @@ mod columns;
 mod dialect;
 mod fast;
 mod header;
+mod marks;
 mod numbers;
 mod record;
 mod rows;

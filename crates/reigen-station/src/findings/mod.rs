@@ -12,6 +12,7 @@ use reigen_core::time::Nanos;
 mod chain;
 mod encoder;
 pub mod inputs;
+pub mod links;
 mod numbers;
 mod readings;
 

@@ -13,7 +13,7 @@ use reigen_run::points::number_of;
 use reigen_run::station_file::StationFile;
 use reigen_station::electrical::list::WireRow;
 use reigen_station::electrical::{WiringReport, check};
-use reigen_station::links;
+use reigen_station::findings::links::of_links;
 use std::io::Write;
 use std::path::Path;
 
@@ -28,7 +28,7 @@ pub(crate) fn run(arguments: &CheckArguments, out: &mut Out) -> Result<Completio
         number_of(&station.station, name)?;
     }
     let mut checked = check(&station.station);
-    checked.findings.extend(links::findings(&station.station));
+    checked.findings.extend(of_links(&station.station));
     let checked = if arguments.points.is_empty() { checked } else { checked.of_points(&arguments.points) };
     let mut files = Vec::new();
     if let Some(path) = &arguments.csv {
