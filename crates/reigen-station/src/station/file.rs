@@ -176,6 +176,13 @@ fn check_links(station: &Station, builder: &mut Builder<'_>) {
 fn check_displays(station: &Station, builder: &mut Builder<'_>) {
     let known = NameTypes::new(station);
     for (name, span, is_bit) in station.displays.iter().flat_map(Display::names) {
+        if station.is_online_line(&name.to_string()) {
+            let point = format!("[output.{}_{}]", name.point, name.field);
+            let message =
+                format!("a display shows points, and `{name}` is none: make one of it, {point} with when = \"{name}\"");
+            builder.refuse(span, StationErrorKind::File(message));
+            continue;
+        }
         match type_of(&known, name, builder.errors.len() < MOST_TOLD) {
             Ok(found) if is_bit && found != Type::Bit => {
                 let kind = ExpressionErrorKind::NumberForBit(name.to_string());

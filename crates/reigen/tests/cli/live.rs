@@ -175,6 +175,10 @@ fn a_device_that_is_not_there_or_refuses_is_told_and_nothing_is_written_without_
     );
     place.write("m/none.toml", place.read("m/station.toml").replace("NOT io.online", "NOT io.onlin"));
     let said = place.reigen("check m/none.toml");
+    let display = "\n[display.d]\ncolumns = 8\nrows = 1\ntext = [\"{io.online?UP:DOWN}\"]\n";
+    place.write("m/display.toml", place.read("m/station.toml") + display);
+    let refused = place.reigen("check m/display.toml").stderr;
+    assert!(refused.contains("make one of it, [output.io_online] with when = \"io.online\""), "{refused}");
     assert!(said.stderr.contains("unknown point `io`") && said.stderr.contains("mean `io.online`?"), "{}", said.stderr);
     // The module has not what the station asks for.
     let station = place.read("m/station.toml");
