@@ -32,9 +32,13 @@ use reigen_run::station_file::StationFile;
 use reigen_station::links::{ModbusLink, Protocol};
 use reigen_station::station::Station;
 use std::io::IsTerminal as _;
-use std::sync::mpsc::SyncSender;
+use std::sync::mpsc::{SyncSender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{self, JoinHandle};
+use std::time::Duration;
+
+/// So long the panel has to end. Who waits for keys of a terminal that is gone waits for ever.
+const SCREEN_ENDS: Duration = Duration::from_secs(1);
 
 /// Works a station on its links until the time is over, or somebody ends it.
 pub(crate) fn run_live(
@@ -75,7 +79,11 @@ pub(crate) fn run_live(
         Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone())),
         None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out)),
     };
-    let screen = panel.clone().map(|panel| thread::spawn(move || show(&panel, || drop(events.send(LiveEvent::Stop)))));
+    let screen = panel.clone().map(|panel| {
+        let (tell, told) = channel();
+        thread::spawn(move || drop(tell.send(show(&panel, || drop(events.send(LiveEvent::Stop))))));
+        told
+    });
     let all = station.station.points.len();
     let mut changes = PointChanges::new(all, &points, taker);
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
@@ -86,13 +94,13 @@ pub(crate) fn run_live(
     board.end();
     threads.into_iter().for_each(RunningLink::end);
     panel.iter().for_each(|panel| panel.lock().unwrap_or_else(PoisonError::into_inner).end());
-    let drawn = screen.and_then(|screen| screen.join().ok());
+    let drawn = screen.and_then(|told| told.recv_timeout(SCREEN_ENDS).ok());
     let outcome = outcome?;
-    drawn.unwrap_or(Ok(())).map_err(Failure::Print)?;
     drop(recorder);
     if let Some(file) = file {
         put_in_place([file.finish()?])?;
     }
+    drawn.unwrap_or(Ok(())).map_err(Failure::Print)?;
     let links: Vec<(String, LinkAccount)> = names.into_iter().zip(watch.take_news().unwrap_or_default()).collect();
     tell(station, &outcome, &links, arguments, out)
 }
