@@ -108,7 +108,7 @@ fn a_stream_of_another_program_is_read_as_it_comes() {
         out('{\"line\":\"PB_START\",\"value\":0}\\n')";
     let mut printer = Command::new(python).args(["-c", program]).stdout(Stdio::piped()).spawn().unwrap();
     let station = place.read("m/station.toml");
-    let points = &station[station.find("[input.start_button]").unwrap()..station.find("[register.drum]").unwrap()];
+    let points = &station[station.find("[input.start_button]").unwrap()..station.find("[output.no_module]").unwrap()];
     place.write("plain.toml", points);
     let mut live = place.command("live plain.toml - --json");
     let live = live.stdin(printer.stdout.take().unwrap()).stdout(Stdio::piped()).spawn().unwrap();
