@@ -20,6 +20,8 @@ use std::time::Duration;
 const MOST_AT_ONCE: usize = 4096;
 /// The longest line; what is longer is malformed, and left out up to its end.
 const LONGEST: u64 = 1 << 20;
+/// The longest that a listener may leave what is printed for it.
+const LONGEST_WRITE: Duration = Duration::from_secs(1);
 /// So much is read at once.
 const ROOM: usize = 1 << 16;
 
@@ -81,7 +83,9 @@ impl LineServer {
             for mut stream in listener.incoming().flatten() {
                 let mut listeners = shared.listeners();
                 let text: String = listeners.last.values().cloned().collect();
-                if stream.write_all(text.as_bytes()).is_ok() {
+                // Whoever takes nothing for so long counts as gone: the others are not held up.
+                let is_ready = stream.set_write_timeout(Some(LONGEST_WRITE)).is_ok();
+                if is_ready && stream.write_all(text.as_bytes()).is_ok() {
                     listeners.streams.push(stream);
                 }
             }

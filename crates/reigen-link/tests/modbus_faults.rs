@@ -208,9 +208,37 @@ fn a_refusal_is_told_by_its_name_and_the_other_lines_go_on() {
 
 #[test]
 fn one_answer_that_does_not_come_in_time_loses_nothing() {
-    let does: &'static [Does] = &[Does::Answers, Does::Answers, Does::Refuses(6), Does::Answers];
+    let does: &'static [Does] = &[Does::Answers, Does::Answers, Does::Nothing, Does::Answers];
     let events = told_until(does, |event| matches!(event, LiveEvent::Passed { passes, .. } if passes.passes > 5));
     assert!(events.iter().all(|event| why_lost(event).is_none()), "{events:?}");
+}
+
+#[test]
+fn what_was_written_goes_off_though_the_link_was_lost_before_the_end() {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let (board, told, thread) = client(listener.local_addr().unwrap().to_string(), true);
+    // Answers reads up to the next write, and gives the address and the value of that.
+    let next_write = |stream: &mut TcpStream| {
+        let mut request = [0_u8; 12];
+        loop {
+            stream.read_exact(&mut request).unwrap();
+            if request[7] == 5 {
+                return (u16::from_be_bytes([request[8], request[9]]), request[10] != 0, request);
+            }
+            stream.write_all(&answer(&request, Does::Answers).unwrap()).unwrap();
+        }
+    };
+    let (mut stream, _) = listener.accept().unwrap();
+    let (coil, on, _) = next_write(&mut stream);
+    assert_eq!((coil, on), (3, true), "the heartbeat");
+    drop(stream);
+    assert!(told.iter().any(|event| why_lost(&event).is_some()));
+    board.end();
+    let (mut stream, _) = listener.accept().unwrap();
+    let (coil, on, request) = next_write(&mut stream);
+    assert_eq!((coil, on), (3, false));
+    stream.write_all(&answer(&request, Does::Answers).unwrap()).unwrap();
+    thread.join().unwrap();
 }
 
 #[test]

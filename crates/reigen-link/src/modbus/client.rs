@@ -1,14 +1,17 @@
 //! A thread that passes over a Modbus device: it reads, waits until the station has worked what was read, and writes.
 
+use super::exception::{in_words, remedy};
+use super::pass_read::PassRead;
 use super::requests::{Answer, ReadRequest, requests, words_of};
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;
 use reigen_run::live::board::Board;
-use reigen_run::live::event::{LineValue, LiveEvent};
+use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::RunClock;
 use reigen_run::live::passes::{PassClock, Retry};
 use reigen_station::links::ModbusLink;
 use reigen_station::links::modbus::{ModbusAddress, Table};
+use std::convert::Infallible;
 use std::sync::mpsc::SyncSender;
 use std::time::{Duration, Instant};
 use tokio::net::TcpStream;
@@ -50,12 +53,19 @@ enum Fault {
     Lost(String),
 }
 
-/// A connection, and what was written last.
-struct Device {
+/// A connection to the device.
+struct Connection {
     context: Context,
-    written: Vec<Option<(Value, Instant)>>,
-    beat: bool,
+    /// Time-outs in a row.
     timeouts: u32,
+}
+
+/// What was written last, over all connections.
+struct Written {
+    /// Of each output its value; when, unless a new connection makes it due again. `None` where it was never written.
+    outputs: Vec<Option<(Value, Option<Instant>)>>,
+    /// The heartbeat, where there was one yet.
+    beat: Option<bool>,
 }
 
 /// The run is over.
@@ -72,34 +82,40 @@ impl ModbusClient {
                 return;
             }
         };
-        let _ = self.keep_up(&runtime);
+        let mut written = Written { outputs: vec![None; self.settings.outputs.len()], beat: None };
+        let mut connection = None;
+        let Err(Over) = self.keep_up(&runtime, &mut connection, &mut written);
+        if self.drives && self.settings.off_at_end {
+            runtime.block_on(self.bring_to_rest(connection, &written));
+        }
+        // A name that is still looked up holds nobody up.
+        runtime.shutdown_background();
     }
 
-    /// Reaches the device again and again.
-    fn keep_up(&self, runtime: &Runtime) -> Result<(), Over> {
+    /// Reaches the device again and again, until the run is over; then the connection is that at the end.
+    fn keep_up(
+        &self,
+        runtime: &Runtime,
+        connection: &mut Option<Connection>,
+        written: &mut Written,
+    ) -> Result<Infallible, Over> {
         let mut retry = Retry::default();
         let mut passes = PassClock::new(self.settings.every);
         loop {
             match runtime.block_on(self.connect()) {
                 Err(why) => self.tell_lost(&why)?,
-                Ok(context) => {
-                    let outputs = self.settings.outputs.len();
-                    let mut device = Device { context, written: vec![None; outputs], beat: false, timeouts: 0 };
+                Ok(reached) => {
                     passes.go_on(self.clock.now());
-                    let ended = self.pass_on_and_on(runtime, &mut device, &mut passes, &mut retry);
-                    if ended.is_err() {
-                        runtime.block_on(self.bring_to_rest(&mut device));
-                    }
-                    ended?;
-                    // Closing what is lost already may fail too.
-                    let _ = runtime.block_on(device.context.disconnect());
+                    written.outputs.iter_mut().flatten().for_each(|(_, at)| *at = None);
+                    self.pass_on_and_on(runtime, connection.insert(reached), written, (&mut passes, &mut retry))?;
+                    *connection = None;
                 }
             }
             self.sleep(retry.wait())?;
         }
     }
 
-    async fn connect(&self) -> Result<Context, String> {
+    async fn connect(&self) -> Result<Connection, String> {
         let ModbusLink { address, unit, timeout: longest, .. } = &self.settings;
         let connected = timeout(Duration::from_nanos(longest.0), TcpStream::connect(address)).await;
         let stream = match connected {
@@ -109,16 +125,16 @@ impl ModbusClient {
         };
         // Small requests that wait for their answers.
         stream.set_nodelay(true).map_err(|error| format!("{address}: {error}"))?;
-        Ok(tcp::attach_slave(stream, Slave(*unit)))
+        Ok(Connection { context: tcp::attach_slave(stream, Slave(*unit)), timeouts: 0 })
     }
 
     /// Passes over the device until it is lost; fails where the run is over.
     fn pass_on_and_on(
         &self,
         runtime: &Runtime,
-        device: &mut Device,
-        passes: &mut PassClock,
-        retry: &mut Retry,
+        connection: &mut Connection,
+        written: &mut Written,
+        (passes, retry): (&mut PassClock, &mut Retry),
     ) -> Result<(), Over> {
         let named = self.settings.lines.iter().zip(&self.lines);
         let lines: Vec<(usize, ModbusAddress)> =
@@ -128,30 +144,34 @@ impl ModbusClient {
         loop {
             self.sleep(passes.due().saturating_sub(self.clock.now()))?;
             passes.begin(self.clock.now());
-            let read = runtime.block_on(self.read(device, &requests));
-            let (values, refused, lost) = read;
+            let PassRead { values, refused, malformed, first_malformed, lost } =
+                runtime.block_on(self.read(connection, &requests));
             if let Some(why) = lost {
                 return self.tell_lost(&why);
             }
-            if !is_reached && device.timeouts == 0 {
+            if !is_reached && connection.timeouts == 0 {
                 is_reached = true;
                 *retry = Retry::default();
                 self.tell(LiveEvent::Reached { link: self.link, at: self.clock.now(), lost: None })?;
             }
-            for what in refused {
-                self.tell(LiveEvent::Refused { link: self.link, what })?;
+            for (what, remedy) in refused {
+                self.tell(LiveEvent::Refused { link: self.link, what, remedy })?;
+            }
+            if let Some(first) = first_malformed {
+                self.tell(LiveEvent::Malformed { link: self.link, count: malformed, first })?;
             }
             let newest = values.iter().map(|value| value.arrived).max();
             if !values.is_empty() {
                 self.tell(LiveEvent::Values { link: self.link, values })?;
             }
             if self.drives && (!self.settings.outputs.is_empty() || self.settings.heartbeat.is_some()) {
-                // What is written follows from what was read in this very pass.
-                let longest = Duration::from_nanos(self.settings.every.0);
+                // What is written follows from what was read in this very pass. Where another link has its values put in
+                // order, results come later than the pass: it does not wait for them.
+                let longest = Duration::from_nanos(self.settings.every.0 / 2);
                 if !self.board.wait_until_worked(newest.unwrap_or_default(), longest) {
                     return Err(Over);
                 }
-                if let Err(why) = runtime.block_on(self.write(device)) {
+                if let Err(why) = runtime.block_on(self.write(connection, written)) {
                     return self.tell_lost(&why);
                 }
             }
@@ -160,16 +180,12 @@ impl ModbusClient {
         }
     }
 
-    /// All reads: the values, what was refused, and why the device is lost where it is.
-    async fn read(
-        &self,
-        device: &mut Device,
-        requests: &[ReadRequest],
-    ) -> (Vec<LineValue>, Vec<String>, Option<String>) {
-        let (mut values, mut refused) = (Vec::new(), Vec::new());
+    /// All reads, up to the first that loses the device.
+    async fn read(&self, connection: &mut Connection, requests: &[ReadRequest]) -> PassRead {
+        let mut read = PassRead::default();
         for request in requests {
             let asked = self.clock.now();
-            let answer = self.ask(device, request).await;
+            let answer = self.ask(connection, request).await;
             let answered = self.clock.now();
             // In the middle between request and answer it was so.
             let arrived = asked + Nanos((answered - asked).0 / 2);
@@ -183,31 +199,34 @@ impl ModbusClient {
             };
             match answer {
                 Ok(answer) => {
-                    device.timeouts = 0;
-                    let Some(read) = request.values(&answer) else {
-                        return (values, refused, Some(format!("the answer to {} is too short", what())));
-                    };
-                    let value = |(line, value)| LineValue { line, value, arrived, own_time_ns: None };
-                    values.extend(read.into_iter().map(value));
-                }
-                Err(Fault::Refused(code)) => {
-                    device.timeouts = 0;
-                    refused.push(format!("{}: {}", what(), in_words(code)));
-                }
-                Err(Fault::TimedOut) => {
-                    device.timeouts += 1;
-                    if device.timeouts >= TIMEOUTS {
-                        let why = format!("no answer within {} three times in a row", self.settings.timeout);
-                        return (values, refused, Some(why));
+                    connection.timeouts = 0;
+                    match request.values(&answer) {
+                        None => read.lost = Some(format!("the answer to {} is too short", what())),
+                        Some(values) => {
+                            values.into_iter().for_each(|(line, value)| read.take(line, value, arrived, &what))
+                        }
                     }
                 }
-                Err(Fault::Lost(why)) => return (values, refused, Some(why)),
+                Err(Fault::Refused(code)) => {
+                    connection.timeouts = 0;
+                    read.refused.push((format!("{}: {}", what(), in_words(code)), remedy(code)));
+                }
+                Err(Fault::TimedOut) => {
+                    connection.timeouts += 1;
+                    let is_lost = connection.timeouts >= TIMEOUTS;
+                    let why = || format!("no answer within {} three times in a row", self.settings.timeout);
+                    read.lost = is_lost.then(why);
+                }
+                Err(Fault::Lost(why)) => read.lost = Some(why),
+            }
+            if read.lost.is_some() {
+                break;
             }
         }
-        (values, refused, None)
+        read
     }
 
-    async fn ask(&self, device: &mut Device, request: &ReadRequest) -> Result<Answer, Fault> {
+    async fn ask(&self, connection: &mut Connection, request: &ReadRequest) -> Result<Answer, Fault> {
         let ReadRequest { table, from, count, .. } = *request;
         let asked = match table {
             Table::Coil => Request::ReadCoils(from, count),
@@ -216,7 +235,7 @@ impl ModbusClient {
             Table::Input => Request::ReadInputRegisters(from, count),
         };
         // Asked as a request of any kind: what a device answers wrongly is looked at here, and no fault of the program.
-        match (table, self.within(device.context.call(asked)).await?) {
+        match (table, self.within(connection.context.call(asked)).await?) {
             (Table::Coil, Response::ReadCoils(bits)) | (Table::Discrete, Response::ReadDiscreteInputs(bits)) => {
                 Ok(Answer::Bits(bits))
             }
@@ -240,25 +259,28 @@ impl ModbusClient {
     }
 
     /// Writes what has changed, and what was written long ago; fails where the device is lost.
-    async fn write(&self, device: &mut Device) -> Result<(), String> {
-        for (number, (point, address)) in self.settings.outputs.iter().enumerate() {
+    async fn write(&self, connection: &mut Connection, written: &mut Written) -> Result<(), String> {
+        for ((point, address), last) in self.settings.outputs.iter().zip(&mut written.outputs) {
             let Some(value) = self.board.value(point) else { continue };
-            let last = device.written.get(number).copied().flatten();
-            if last.is_some_and(|(last, at)| last == value && at.elapsed() < REFRESH) {
+            let is_fresh = |at: Option<Instant>| at.is_some_and(|at| at.elapsed() < REFRESH);
+            if last.is_some_and(|(last, at)| last == value && is_fresh(at)) {
                 continue;
             }
-            self.put(device, *address, value).await?;
-            device.written.iter_mut().skip(number).take(1).for_each(|last| *last = Some((value, Instant::now())));
+            // What is on its way to the device counts as written, whether an answer comes or not.
+            *last = Some((value, None));
+            self.put(connection, *address, value).await?;
+            *last = Some((value, Some(Instant::now())));
         }
-        if let Some(beat) = self.settings.heartbeat {
-            device.beat = !device.beat;
-            self.put(device, ModbusAddress::Bit(beat), Value::Bit(device.beat)).await?;
+        if let Some(heartbeat) = self.settings.heartbeat {
+            let beat = !written.beat.unwrap_or(false);
+            written.beat = Some(beat);
+            self.put(connection, ModbusAddress::Bit(heartbeat), Value::Bit(beat)).await?;
         }
         Ok(())
     }
 
     /// Writes one value.
-    async fn put(&self, device: &mut Device, address: ModbusAddress, value: Value) -> Result<(), String> {
+    async fn put(&self, connection: &mut Connection, address: ModbusAddress, value: Value) -> Result<(), String> {
         let asked = match (address, value) {
             (ModbusAddress::Bit(bit), Value::Bit(on)) if bit.table == Table::Coil => {
                 Request::WriteSingleCoil(bit.at, on)
@@ -273,13 +295,13 @@ impl ModbusClient {
             }
             _ => return Ok(()),
         };
-        let answer = device.context.call(asked);
+        let answer = connection.context.call(asked);
         match self.within(answer).await {
             Ok(_) => Ok(()),
             Err(Fault::Refused(code)) => {
                 let what = format!("to write {address}: {}", in_words(code));
                 // Where nobody listens the next event tells so.
-                let _ = self.tell(LiveEvent::Refused { link: self.link, what });
+                let _ = self.tell(LiveEvent::Refused { link: self.link, what, remedy: remedy(code) });
                 Ok(())
             }
             Err(Fault::TimedOut) => Err(format!("no answer within {} to a write", self.settings.timeout)),
@@ -287,18 +309,33 @@ impl ModbusClient {
         }
     }
 
-    /// The run is over: bits that were written go off, unless they are to stay.
-    async fn bring_to_rest(&self, device: &mut Device) {
-        if !self.drives || !self.settings.off_at_end {
+    /// The run is over: bits that were written go off, over the connection that there is, else over a new one.
+    async fn bring_to_rest(&self, connection: Option<Connection>, written: &Written) {
+        let outputs = self.settings.outputs.iter().zip(&written.outputs);
+        let bits = outputs.filter(|((_, address), last)| address.is_bit() && last.is_some());
+        let beat = self.settings.heartbeat.filter(|_| written.beat.is_some()).map(ModbusAddress::Bit);
+        let places: Vec<ModbusAddress> = bits.map(|((_, address), _)| *address).chain(beat).collect();
+        if places.is_empty() {
             return;
         }
-        let bits = self.settings.outputs.iter().map(|(_, address)| *address).filter(|address| address.is_bit());
-        let beat = self.settings.heartbeat.map(ModbusAddress::Bit);
-        for address in bits.chain(beat) {
-            // What cannot be reached any more stays as it is.
-            let _ = self.put(device, address, Value::Bit(false)).await;
+        if let Some(mut connection) = connection
+            && self.switch_off(&mut connection, &places).await.is_ok()
+        {
+            return;
         }
-        let _ = device.context.disconnect().await;
+        // What cannot be reached any more stays as it is.
+        if let Ok(mut connection) = self.connect().await {
+            let _ = self.switch_off(&mut connection, &places).await;
+        }
+    }
+
+    async fn switch_off(&self, connection: &mut Connection, places: &[ModbusAddress]) -> Result<(), String> {
+        for place in places {
+            self.put(connection, *place, Value::Bit(false)).await?;
+        }
+        // The answers have come: closing adds nothing to that.
+        let _ = connection.context.disconnect().await;
+        Ok(())
     }
 
     fn tell_lost(&self, why: &str) -> Result<(), Over> {
@@ -312,21 +349,4 @@ impl ModbusClient {
     fn sleep(&self, length: Nanos) -> Result<(), Over> {
         if self.board.sleep(Duration::from_nanos(length.0)) { Ok(()) } else { Err(Over) }
     }
-}
-
-/// An exception by its name (Modbus Application Protocol V1.1b3, 7).
-fn in_words(code: ExceptionCode) -> String {
-    let word = match code {
-        ExceptionCode::IllegalFunction => "illegal function",
-        ExceptionCode::IllegalDataAddress => "illegal data address",
-        ExceptionCode::IllegalDataValue => "illegal data value",
-        ExceptionCode::ServerDeviceFailure => "server device failure",
-        ExceptionCode::Acknowledge => "acknowledge",
-        ExceptionCode::ServerDeviceBusy => "server device busy",
-        ExceptionCode::MemoryParityError => "memory parity error",
-        ExceptionCode::GatewayPathUnavailable => "gateway path unavailable",
-        ExceptionCode::GatewayTargetDevice => "gateway target device failed to respond",
-        ExceptionCode::Custom(_) => "an exception of its own",
-    };
-    format!("{word} (exception {})", u8::from(code))
 }

@@ -2,6 +2,8 @@
 
 mod client;
 mod device;
+mod exception;
+mod pass_read;
 mod requests;
 
 pub use client::ModbusClient;

@@ -7,13 +7,22 @@ use reigen_core::time::Nanos;
 use reigen_station::station::Station;
 use std::collections::HashMap;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 /// What points are, and up to when they are worked.
 #[derive(Debug, Clone)]
 pub struct Board {
     numbers: Arc<HashMap<String, usize>>,
-    shared: Arc<(Mutex<State>, Condvar)>,
+    shared: Arc<Shared>,
+}
+
+#[derive(Debug, Default)]
+struct Shared {
+    state: Mutex<State>,
+    /// Told after each window, and at the end.
+    worked: Condvar,
+    /// Told at the end alone: who only sleeps is not woken by the work of others.
+    ended: Condvar,
 }
 
 #[derive(Debug, Default)]
@@ -28,30 +37,25 @@ impl Board {
     pub fn new(station: &Station) -> Self {
         let names = station.points.iter().enumerate().map(|(number, point)| (point.name.clone(), number));
         let state = State { values: vec![None; station.points.len()], ..State::default() };
-        Self { numbers: Arc::new(names.collect()), shared: Arc::new((Mutex::new(state), Condvar::new())) }
+        let shared = Shared { state: Mutex::new(state), ..Shared::default() };
+        Self { numbers: Arc::new(names.collect()), shared: Arc::new(shared) }
     }
 
     fn state(&self) -> MutexGuard<'_, State> {
-        self.shared.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.shared.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Waits until all is worked up to a time, or for so long at most; gives whether the run goes on.
     pub fn wait_until_worked(&self, time: Nanos, at_most: Duration) -> bool {
-        let deadline = Instant::now() + at_most;
-        let mut state = self.state();
-        while state.worked_until <= time && !state.is_over {
-            let Some(left) = deadline.checked_duration_since(Instant::now()).filter(|left| !left.is_zero()) else {
-                break;
-            };
-            let waited = self.shared.1.wait_timeout(state, left);
-            state = waited.unwrap_or_else(PoisonError::into_inner).0;
-        }
-        !state.is_over
+        let is_waiting = |state: &mut State| state.worked_until <= time && !state.is_over;
+        let waited = self.shared.worked.wait_timeout_while(self.state(), at_most, is_waiting);
+        !waited.unwrap_or_else(PoisonError::into_inner).0.is_over
     }
 
     /// Sleeps for so long, or until the run is over; gives whether it goes on.
     pub fn sleep(&self, length: Duration) -> bool {
-        self.wait_until_worked(Nanos(u64::MAX), length)
+        let waited = self.shared.ended.wait_timeout_while(self.state(), length, |state| !state.is_over);
+        !waited.unwrap_or_else(PoisonError::into_inner).0.is_over
     }
 
     /// Whether the run goes on.
@@ -68,13 +72,14 @@ impl Board {
     /// The run is over: links bring their outputs to rest.
     pub fn end(&self) {
         self.state().is_over = true;
-        self.shared.1.notify_all();
+        self.shared.worked.notify_all();
+        self.shared.ended.notify_all();
     }
 }
 
 impl Observer for Board {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
-        let mut state = self.shared.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut state = self.state();
         for columns in view.engine.points() {
             let bit = || columns.bit().and_then(|bit| bit.last_level()).map(Value::Bit);
             let count = || columns.count().and_then(|count| count.last()).map(Value::Integer);
@@ -84,7 +89,7 @@ impl Observer for Board {
             }
         }
         state.worked_until = view.window.until;
-        self.shared.1.notify_all();
+        self.shared.worked.notify_all();
         Ok(())
     }
 }

@@ -38,6 +38,8 @@ pub enum LiveEvent {
         link: usize,
         /// What was asked, and how it was refused.
         what: String,
+        /// What to do about that.
+        remedy: &'static str,
     },
     /// A link has passed over its device.
     Passed {

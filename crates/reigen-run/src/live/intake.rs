@@ -56,12 +56,14 @@ pub struct LinkAccount {
     pub first_malformed: Option<String>,
     /// How often a device refused a request.
     pub refused: u64,
-    /// The first of these.
-    pub first_refused: Option<String>,
+    /// The first of these, and what to do about it.
+    pub first_refused: Option<(String, &'static str)>,
     /// Passes over the device.
     pub passes: PassAccount,
     /// Since when it is lost, where it is.
     pub lost_since: Option<Nanos>,
+    /// Why it is lost, or could not be reached again the last time.
+    pub why_lost: Option<String>,
     /// How often it was lost, how long in all until it was reached again, and why the first time.
     pub downs: u64,
     /// How long, in all that have ended.
@@ -72,15 +74,16 @@ pub struct LinkAccount {
 
 impl LinkAccount {
     fn reached(&mut self, at: Nanos, lost: Option<String>) {
-        match lost {
+        match &lost {
             Some(why) if self.lost_since.is_none() => {
                 self.lost_since = Some(at);
                 self.downs += 1;
-                self.first_lost.get_or_insert(why);
+                self.first_lost.get_or_insert_with(|| why.clone());
             }
             Some(_) => {}
             None => self.down += self.lost_since.take().map_or(Nanos(0), |since| at.saturating_sub(since)),
         }
+        self.why_lost = lost;
     }
 
     /// How long it was lost, up to a time.
@@ -135,10 +138,10 @@ impl Intake {
                 self.tell_online(link, at, lost.is_none());
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.reached(at, lost.clone()));
             }
-            LiveEvent::Refused { link, what } => {
+            LiveEvent::Refused { link, what, remedy } => {
                 if let Some(link) = self.links.get_mut(link) {
                     link.told.refused += 1;
-                    link.told.first_refused.get_or_insert(what);
+                    link.told.first_refused.get_or_insert((what, remedy));
                 }
             }
             LiveEvent::Passed { link, passes } => {

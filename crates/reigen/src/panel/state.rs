@@ -89,13 +89,13 @@ impl Panel {
         let problem = |severity, text| Problem { severity, text };
         for (name, told) in &self.links {
             if let Some(since) = told.lost_since {
-                let why = told.first_lost.as_deref().unwrap_or_default();
+                let why = told.why_lost.as_deref().unwrap_or_default();
                 let long = short_time(self.now.saturating_sub(since));
                 problems.push(problem(Severity::Error, format!("{name} is lost for {long}: {why}")));
             }
         }
         for (name, told) in &self.links {
-            if let Some(first) = told.first_refused.as_deref() {
+            if let Some((first, _)) = &told.first_refused {
                 problems.push(problem(Severity::Warning, format!("{name} refuses {first}")));
             }
             if let Some(first) = told.first_malformed.as_deref() {
@@ -235,7 +235,7 @@ pub(super) mod tests {
         let lost = LinkAccount {
             lost_since: Some(Nanos(71 * SECOND)),
             downs: 1,
-            first_lost: Some(why),
+            why_lost: Some(why),
             ..LinkAccount::default()
         };
         panel.links = vec![("io".to_owned(), LinkAccount { passes, ..lost })];
