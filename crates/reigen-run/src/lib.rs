@@ -44,6 +44,7 @@ pub mod error;
 pub mod files;
 pub mod gauge;
 pub mod instruments;
+pub mod line_changes;
 pub mod live;
 pub mod measure;
 pub mod observer;

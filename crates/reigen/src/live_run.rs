@@ -77,11 +77,17 @@ pub(crate) fn run_live(
     let watch = source.link_watch();
     let taker: Box<dyn TakeChanges + '_> = match &panel {
         Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone())),
-        None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out)),
+        None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out, events.clone())),
     };
     let screen = panel.clone().map(|panel| {
         let (tell, told) = channel();
-        thread::spawn(move || drop(tell.send(show(&panel, || drop(events.send(LiveEvent::Stop))))));
+        thread::spawn(move || {
+            let quit = || drop(events.send(LiveEvent::Stop));
+            let shown = show(&panel, quit);
+            // Nobody drives a machine without seeing it.
+            shown.is_err().then(quit);
+            drop(tell.send(shown));
+        });
         told
     });
     let all = station.station.points.len();
@@ -133,9 +139,12 @@ impl RunningLink {
     fn start(link: ReadyLink) -> Self {
         Self(match link {
             ReadyLink::Modbus(client) => Some(thread::spawn(move || client.run())),
-            ReadyLink::LinesOverTcp(link) => Some(thread::spawn(move || link.run())),
+            // Nobody waits for those that only read: an address may be tried for minutes, and a read may never end.
+            ReadyLink::LinesOverTcp(link) => {
+                thread::spawn(move || link.run());
+                None
+            }
             ReadyLink::StandardInput(link) => {
-                // Nobody waits for it: a read of standard input may never end.
                 thread::spawn(move || link.read(std::io::stdin()));
                 None
             }

@@ -2,9 +2,9 @@
 
 use crate::failure::Failure;
 use reigen_core::change::{Change, Value};
-use reigen_core::lines::LineColumns;
 use reigen_core::time::{Nanos, Window};
 use reigen_io::recording::Recording;
+use reigen_run::line_changes::LineChanges;
 use reigen_run::measure::read_through;
 use reigen_run::stretch::Stretch;
 use reigen_station::station::line_names::{find_line, find_number};
@@ -30,34 +30,12 @@ pub(crate) fn each_change(
     let signals = |lines: &[(usize, &String)]| lines.iter().map(|(signal, _)| *signal).collect::<Vec<_>>();
     let names: Vec<&String> = bits.iter().chain(&numbers).map(|(_, name)| *name).collect();
     let (bits, numbers) = (signals(&bits), signals(&numbers));
-    let (mut failure, mut begun) = (None, vec![false; bits.len()]);
+    let (mut failure, mut of_lines) = (None, LineChanges::new(bits.len()));
     let end = read_through(&mut recording, (&bits, &numbers), Stretch::default(), &mut |_: Window, lines| {
-        for Change { time, line, value } in changes(lines, &mut begun) {
+        for Change { time, line, value } in of_lines.of_window(lines) {
             let name = names.get(line).map(|name| name.as_str()).unwrap_or_default();
             failure = failure.take().or_else(|| take(time, name, value).err());
         }
     })?;
     failure.map_or(Ok(end), Err)
-}
-
-/// What lines do in a window, in the order of time.
-fn changes(lines: &LineColumns, begun: &mut [bool]) -> Vec<Change> {
-    let mut changes = Vec::new();
-    for (line, (column, begun)) in lines.bits().iter().zip(begun.iter_mut()).enumerate() {
-        let Some(mut level) = column.level else { continue };
-        if !std::mem::replace(begun, true) {
-            changes.push(Change { time: column.since, line, value: Value::Level(level) });
-        }
-        for &time in &column.toggles {
-            level = !level;
-            changes.push(Change { time, line, value: Value::Level(level) });
-        }
-    }
-    for (number, column) in lines.readings().iter().enumerate() {
-        let line = lines.bits().len() + number;
-        let values = column.times.iter().zip(&column.values);
-        changes.extend(values.map(|(&time, &value)| Change { time, line, value: Value::Number(value) }));
-    }
-    changes.sort_by_key(|change| change.time);
-    changes
 }

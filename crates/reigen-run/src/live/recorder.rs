@@ -1,6 +1,7 @@
 //! What the engine was given, as a recording.
 
 use crate::error::RunError;
+use crate::line_changes::LineChanges;
 use crate::observer::{Observer, WindowView};
 use reigen_core::change::{Change, Value};
 use reigen_core::finding::Finding;
@@ -13,9 +14,7 @@ use std::path::PathBuf;
 pub struct LineRecorder<'a> {
     out: Option<Box<dyn Changes + 'a>>,
     path: PathBuf,
-    /// Of each line of two levels whether it has had a level.
-    begun: Vec<bool>,
-    changes: Vec<Change>,
+    changes: LineChanges,
 }
 
 /// The heading of a recording of these lines: it begins at the run's start.
@@ -37,7 +36,7 @@ impl<'a> LineRecorder<'a> {
             let change = Change { time: Nanos(0), line, value: Value::Unknown };
             out.take(change).map_err(|source| OutputError::Io { path: path.clone(), source })?;
         }
-        Ok(Self { out: Some(out), path, begun: vec![false; levels], changes: Vec::new() })
+        Ok(Self { out: Some(out), path, changes: LineChanges::new(levels) })
     }
 
     fn explain(&self, source: std::io::Error) -> RunError {
@@ -47,26 +46,9 @@ impl<'a> LineRecorder<'a> {
 
 impl Observer for LineRecorder<'_> {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
-        self.changes.clear();
-        for (line, (column, begun)) in view.lines.bits().iter().zip(&mut self.begun).enumerate() {
-            let Some(mut level) = column.level else { continue };
-            let mut push = |time, level| self.changes.push(Change { time, line, value: Value::Level(level) });
-            if !std::mem::replace(begun, true) {
-                push(column.since, level);
-            }
-            for &toggle in &column.toggles {
-                level = !level;
-                push(toggle, level);
-            }
-        }
-        for (number, column) in view.lines.readings().iter().enumerate() {
-            let line = self.begun.len() + number;
-            let values = column.times.iter().zip(&column.values);
-            self.changes.extend(values.map(|(&time, &value)| Change { time, line, value: Value::Number(value) }));
-        }
-        self.changes.sort_by_key(|change| change.time);
+        let changes = self.changes.of_window(view.lines);
         let Some(out) = &mut self.out else { return Ok(()) };
-        let written = self.changes.iter().try_for_each(|change| out.take(*change));
+        let written = changes.into_iter().try_for_each(|change| out.take(change));
         written.map_err(|source| self.explain(source))
     }
 

@@ -1,6 +1,6 @@
 //! Commands that work on live lines.
 
-use super::reading::finite;
+use super::reading::above_zero;
 use clap::Args;
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
@@ -19,7 +19,7 @@ pub(crate) struct PlayArguments {
     #[arg(value_name = "RECORDING|SCENARIO.toml")]
     pub(crate) recording: PathBuf,
     /// How many times as fast as the recording
-    #[arg(long, value_parser = finite, value_name = "FACTOR", default_value_t = 1.0)]
+    #[arg(long, value_parser = above_zero, value_name = "FACTOR", default_value_t = 1.0)]
     pub(crate) speed: f64,
     /// Begin again at the end
     #[arg(long)]

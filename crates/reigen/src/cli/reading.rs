@@ -142,6 +142,12 @@ pub(super) fn file_time(text: &str) -> Result<i64, QuantityError> {
     date_ns(text).map_or_else(|| parse_file_time(text), Ok)
 }
 
+/// A number above zero.
+pub(super) fn above_zero(text: &str) -> Result<f64, String> {
+    let number = finite(text)?;
+    (number > 0.0).then_some(number).ok_or_else(|| format!("`{text}` is not above zero"))
+}
+
 /// A number that can be worked with.
 pub(super) fn finite(text: &str) -> Result<f64, String> {
     let number = text.parse::<f64>().map_err(|_| format!("`{text}` is not a number"))?;

@@ -23,6 +23,7 @@ use reigen_station::links::modbus::ModbusAddress;
 use reigen_station::links::{Link, Protocol};
 use reigen_station::simulate::Simulation;
 use std::io::{Cursor, Write as _};
+use std::net::TcpListener;
 use std::path::Path;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
@@ -45,24 +46,14 @@ pub(crate) fn run(arguments: &PlayArguments, out: &mut Out) -> Result<(), Failur
             help: "add a [link.NAME] to the station file".to_owned(),
         });
     }
-    for (link, _) in &devices {
-        let line = format!("{} is {} at {}", link.name, link.protocol.word(), link.protocol.address());
-        out.line(line)?;
-    }
-    out.pass_on()?;
     let log = arguments.writes.as_deref().map(|path| out.outputs().create(path)).transpose()?;
-    if arguments.speed <= 0.0 {
-        return Err(Failure::Usage {
-            message: format!("--speed {} is no pace", arguments.speed),
-            help: "10 is ten times as fast as the recording".to_owned(),
-        });
-    }
     let named = station_lines(&station.station).into_iter().map(|line| line.name).collect();
     let mut player = Player {
         devices,
         named,
         writes,
         clock,
+        began: None,
         out,
         log,
         speed: arguments.speed,
@@ -100,11 +91,12 @@ fn open(path: &Path) -> Result<Recording, Failure> {
 
 /// What stands in for a device.
 enum Device {
-    Modbus(ModbusDevice),
+    /// With where it is to listen, until it does.
+    Modbus(ModbusDevice, Option<TcpListener>),
     Lines(LineServer),
 }
 
-/// The devices of all links, at work.
+/// The devices of all links. Those that are asked answer only once they have their first values: a bit that is none yet is no 0.
 fn devices<'a>(
     links: &'a [Link],
     clock: RunClock,
@@ -118,11 +110,8 @@ fn devices<'a>(
         let device = match &link.protocol {
             Protocol::ModbusTcp(modbus) => {
                 let device = ModbusDevice::new(modbus, clock, writes.clone());
-                let served = device.clone();
-                let listener = std::net::TcpListener::bind(&modbus.address).map_err(|error| taken(link, error))?;
-                // It answers for as long as the program runs.
-                thread::spawn(move || drop(served.serve(listener)));
-                Device::Modbus(device)
+                let listener = TcpListener::bind(&modbus.address).map_err(|error| taken(link, error))?;
+                Device::Modbus(device, Some(listener))
             }
             Protocol::Lines { address } => {
                 Device::Lines(LineServer::start(address).map_err(|error| taken(link, error))?)
@@ -140,6 +129,8 @@ struct Player<'a> {
     named: Vec<String>,
     writes: Receiver<DeviceWrite>,
     clock: RunClock,
+    /// When the devices began to answer.
+    began: Option<Nanos>,
     out: &'a mut Out,
     log: Option<reigen_io::output_file::OutputFile>,
     speed: f64,
@@ -156,7 +147,9 @@ impl Player<'_> {
             if self.is_over(time) {
                 return Ok(());
             }
-            self.wait_until(time)?;
+            if time > Nanos(0) {
+                self.wait_until(time)?;
+            }
             self.devices.iter().for_each(|(_, device)| device.set(time, name, value));
             Ok(())
         })?;
@@ -182,9 +175,24 @@ impl Player<'_> {
         self.length.is_some_and(|length| time > length)
     }
 
+    /// The devices answer from now on, if they do not yet; gives since when.
+    fn begin(&mut self) -> Result<Nanos, Failure> {
+        if let Some(began) = self.began {
+            return Ok(began);
+        }
+        for (link, device) in &mut self.devices {
+            device.begin();
+            self.out.line(format!("{} is {} at {}", link.name, link.protocol.word(), link.protocol.address()))?;
+        }
+        self.out.pass_on()?;
+        Ok(*self.began.insert(self.clock.now()))
+    }
+
     /// Waits for a time of the recording, and tells meanwhile what is written.
     fn wait_until(&mut self, time: Nanos) -> Result<(), Failure> {
-        let due = Duration::from_secs_f64(time.seconds() / self.speed);
+        let began = Duration::from_nanos(self.begin()?.0);
+        let after = Duration::try_from_secs_f64(time.seconds() / self.speed).unwrap_or(Duration::MAX);
+        let due = began.saturating_add(after);
         loop {
             let left = due.saturating_sub(Duration::from_nanos(self.clock.now().0));
             match self.writes.recv_timeout(left) {
@@ -197,8 +205,9 @@ impl Player<'_> {
 
     fn tell(&mut self, write: &DeviceWrite) -> Result<(), Failure> {
         let place = format!("{} {}", write.table.word(), write.at);
+        let written = write.time.saturating_sub(self.began.unwrap_or_default());
         if let Some(log) = &mut self.log {
-            let told = serde_json::json!({ "time_ns": write.time.0, "place": place, "value": write.value });
+            let told = serde_json::json!({ "time_ns": written.0, "place": place, "value": write.value });
             writeln!(log, "{told}").map_err(|error| log.explain(error))?;
         }
         let name = self.name_of(write);
@@ -206,7 +215,7 @@ impl Player<'_> {
         if name.is_empty() {
             return Ok(());
         }
-        let time = format!("{} s", seconds_short(i64::try_from(write.time.0).unwrap_or(i64::MAX)));
+        let time = format!("{} s", seconds_short(i64::try_from(written.0).unwrap_or(i64::MAX)));
         let line = format!("{time:>16}  {place:12} {:>6}  {name}", write.value);
         self.out.line(line.trim_end())?;
         self.out.pass_on()
@@ -237,9 +246,19 @@ impl Player<'_> {
 }
 
 impl Device {
+    /// Answers from now on, for as long as the program runs.
+    fn begin(&mut self) {
+        if let Self::Modbus(device, listener) = self
+            && let Some(listener) = listener.take()
+        {
+            let served = device.clone();
+            thread::spawn(move || drop(served.serve(listener)));
+        }
+    }
+
     fn set(&self, time: Nanos, line: &str, value: Value) {
         match self {
-            Self::Modbus(device) => device.set(line, value),
+            Self::Modbus(device, _) => device.set(line, value),
             Self::Lines(server) => server.print(time, line, value),
         }
     }

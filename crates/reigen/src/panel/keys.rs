@@ -4,6 +4,7 @@ use super::draw::{draw, draw_small, fits};
 use super::state::{Panel, lock};
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use std::io;
+use std::mem::ManuallyDrop;
 use std::sync::Mutex;
 use std::time::Duration;
 
@@ -15,8 +16,10 @@ const FRAME: Duration = Duration::from_millis(100);
 /// # Errors
 /// Where the terminal cannot be drawn on.
 pub(crate) fn show(panel: &Mutex<Panel>, quit: impl FnMut()) -> io::Result<()> {
-    let mut terminal = ratatui::try_init()?;
+    // Dropped, it would print what fails to standard error, and panic where that is the terminal that is gone.
+    let mut terminal = ManuallyDrop::new(ratatui::try_init()?);
     let shown = show_on(panel, &mut terminal, quit);
+    terminal.show_cursor()?;
     ratatui::try_restore()?;
     shown
 }

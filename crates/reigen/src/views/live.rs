@@ -8,8 +8,10 @@ use reigen_core::time::{Nanos, seconds_short};
 use reigen_core::units::resolved;
 use reigen_run::error::RunError;
 use reigen_run::live::changes::{PointChange, TakeChanges};
+use reigen_run::live::event::LiveEvent;
 use reigen_station::station::Station;
 use serde::Serialize;
+use std::sync::mpsc::SyncSender;
 
 /// Prints the changes of points.
 pub(crate) struct ChangeLines<'a> {
@@ -18,8 +20,9 @@ pub(crate) struct ChangeLines<'a> {
     json: bool,
     /// The widest name among those that are printed.
     width: usize,
-    /// What kept a line from being printed.
-    failure: Option<Failure>,
+    /// Where the run is asked to end, once a line cannot be printed or nobody reads any more.
+    events: SyncSender<LiveEvent>,
+    has_failed: bool,
 }
 
 /// A change as JSON.
@@ -31,11 +34,18 @@ struct JsonChange<'a> {
 }
 
 impl<'a> ChangeLines<'a> {
-    /// Prints the changes of these points, for people or as JSON.
-    pub(crate) fn new(station: &'a Station, points: &[usize], json: bool, out: &'a mut Out) -> Self {
+    /// Prints the changes of these points, for people or as JSON. Where they cannot be printed, or nobody reads
+    /// them any more, the run ends as it does after its time, with its outputs at rest and its recording whole.
+    pub(crate) fn new(
+        station: &'a Station,
+        points: &[usize],
+        json: bool,
+        out: &'a mut Out,
+        events: SyncSender<LiveEvent>,
+    ) -> Self {
         let names = points.iter().filter_map(|point| station.points.get(*point));
         let width = names.map(|point| point.name.chars().count()).max().unwrap_or_default();
-        Self { station, out, json, width, failure: None }
+        Self { station, out, json, width, events, has_failed: false }
     }
 
     fn print(&mut self, change: &PointChange) -> Result<(), Failure> {
@@ -59,22 +69,15 @@ impl<'a> ChangeLines<'a> {
 
 impl TakeChanges for ChangeLines<'_> {
     fn take(&mut self, changes: &[PointChange], _until: Nanos) -> Result<(), RunError> {
-        for change in changes {
-            if self.failure.is_none() {
-                self.failure = self.print(change).err();
-            }
+        if !self.has_failed {
+            let printed = changes.iter().try_for_each(|change| self.print(change));
+            let passed_on = printed.and_then(|()| if changes.is_empty() { Ok(()) } else { self.out.pass_on() });
+            self.has_failed = passed_on.is_err() || self.out.is_closed();
         }
-        if !changes.is_empty() && self.failure.is_none() {
-            self.failure = self.out.pass_on().err();
+        if self.has_failed {
+            // A full channel has room by the next window: this thread takes from it.
+            let _ = self.events.try_send(LiveEvent::Stop);
         }
-        let why = match &self.failure {
-            None => return Ok(()),
-            Some(Failure::Print(error)) => error.to_string(),
-            Some(_) => String::new(),
-        };
-        Err(RunError::Request {
-            message: format!("the changes cannot be printed: {why}"),
-            help: "the run has ended: look where standard output goes".to_owned(),
-        })
+        Ok(())
     }
 }

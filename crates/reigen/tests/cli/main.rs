@@ -18,6 +18,7 @@ mod guide;
 mod home;
 mod language;
 mod live;
+mod live_ends;
 mod logic;
 mod measure;
 mod numbers;
