@@ -6,7 +6,7 @@
 //! {"time_ns": 9000000}
 //! ```
 //!
-//! The last only says how far the recording goes. A line of nothing but the whole numbers 0 and 1 (or `true` and
+//! The last object gives the end of the recording. A line with only the whole numbers 0 and 1 (or `true` and
 //! `false`) has levels, unless an object of it has `"number": true`; `null` is an unknown level.
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};

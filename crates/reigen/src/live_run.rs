@@ -59,7 +59,7 @@ pub(crate) fn run_live(
     let (names, links) = links(&station.station, arguments.input.is_some(), &shared);
     if links.is_empty() {
         return Err(Failure::Usage {
-            message: "no link: where do the lines come from?".to_owned(),
+            message: "the station has no link: its lines have no source".to_owned(),
             help: "add a [link.NAME] to the station file; or `-` reads changes from standard input".to_owned(),
         });
     }

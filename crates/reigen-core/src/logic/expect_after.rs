@@ -45,7 +45,7 @@ impl ExpectAfter {
         let times = counted(held + failed, "time");
         let detail = match first_failed {
             _ if held + failed == 0 && waiting.is_some() => "the recording ends before it is decided".to_owned(),
-            _ if held + failed == 0 => "it was never asked for: `after` never came on".to_owned(),
+            _ if held + failed == 0 => "not tested: `after` never went on".to_owned(),
             Some(deadline) => {
                 let asked = deadline.saturating_sub(self.within);
                 format!("failed {failed} of {times}, first after the edge at {}{open}", asked.place())

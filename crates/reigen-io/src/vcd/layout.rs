@@ -255,7 +255,7 @@ fn split_range(name: &str) -> (&str, Option<(i64, i64)>) {
 pub(super) enum Scale {
     /// So many nanoseconds.
     Times(u64),
-    /// The so-manieth part of a nanosecond.
+    /// A nanosecond divided by this.
     Per(u64),
 }
 

@@ -143,7 +143,7 @@ fn is_pipe(_: &Metadata) -> bool {
     false
 }
 
-/// Whether this is where standard output goes; a device that keeps nothing is not taken for it.
+/// Whether standard output goes to this file; a null device never counts as it.
 #[cfg(unix)]
 fn is_standard_output(data: &Metadata) -> bool {
     use std::io::IsTerminal;

@@ -15,7 +15,7 @@ pub(super) struct JsonLines<W: Write> {
 }
 
 impl<W: Write> JsonLines<W> {
-    /// Names all lines, so that whoever reads a stream knows them from the start.
+    /// Names all lines first, so that the reader of a stream knows them from the start.
     pub(super) fn begin(heading: &Heading, out: Out<W>) -> io::Result<Self> {
         let mut names = Vec::new();
         for line in &heading.lines {

@@ -247,7 +247,7 @@ pub fn write_sidecar(outputs: &Outputs, path: &Path, heading: &Heading) -> Resul
     packed::write_sidecar(outputs, path, heading)
 }
 
-/// A number as text that cannot be taken for a level: always with a point or an exponent.
+/// A number as text that no reader detects as a level: always with a point or an exponent.
 fn number_text(value: f64) -> String {
     format!("{value:?}")
 }

@@ -69,7 +69,7 @@ impl OutputError {
         }
     }
 
-    /// Whether whoever reads it wants no more.
+    /// Whether the reader of the output has closed it.
     pub fn is_closed_pipe(&self) -> bool {
         matches!(self, Self::Io { path, source } if path == Path::new("-") && source.kind() == io::ErrorKind::BrokenPipe)
     }

@@ -78,7 +78,7 @@ impl ModbusClient {
             Ok(runtime) => runtime,
             Err(error) => {
                 // Whoever listened may be gone, and then there is nobody to tell.
-                let _ = self.tell_lost(&format!("no thread for it: {error}"));
+                let _ = self.tell_lost(&format!("the link cannot start: {error}"));
                 return;
             }
         };
@@ -241,7 +241,7 @@ impl ModbusClient {
             }
             (Table::Holding, Response::ReadHoldingRegisters(words))
             | (Table::Input, Response::ReadInputRegisters(words)) => Ok(Answer::Registers(words)),
-            _ => Err(Fault::Lost(format!("{} was asked for, and something else answered", table.word()))),
+            _ => Err(Fault::Lost(format!("the answer does not belong to the request for {}", table.word()))),
         }
     }
 

@@ -250,13 +250,15 @@ impl<I: Inbox> LineSource for LiveSource<I> {
             if told.malformed > 0 {
                 let first = told.first_malformed.as_deref().unwrap_or_default();
                 let message = format!("{} could not be read, the first: {first}", counted(told.malformed, "message"));
-                let remedy = "see what the device sends: on lines an object such as {\"line\":\"PB_START\",\"value\":1}, in registers a number of the `type` of the link";
+                let remedy = "check what the device sends: on `lines` an object such as {\"line\":\"PB_START\",\"value\":1}, in registers a number of the link's `type`";
                 findings.push(Finding::warning("lines-malformed", name, message, remedy));
             }
             if told.late > 0 {
-                let message =
-                    format!("{} came too late for their time and count when they came", counted(told.late, "value"));
-                let remedy = "give them more time: a longer --lateness";
+                let message = format!(
+                    "{} arrived later than --lateness allows and count at arrival",
+                    counted(told.late, "value")
+                );
+                let remedy = "use a longer --lateness";
                 findings.push(Finding::warning("lines-late", name, message, remedy));
             }
             if told.downs > 0 {
@@ -266,7 +268,7 @@ impl<I: Inbox> LineSource for LiveSource<I> {
                     counted(told.downs, "time"),
                     short_time(told.down_until(self.last_time))
                 );
-                let remedy = "check the address, the plug and the device: meanwhile its lines held their last values";
+                let remedy = "check the address, the plug and the device; meanwhile its lines kept their last values";
                 findings.push(Finding::warning("link-down", name, message, remedy));
             }
             if told.refused > 0 {
@@ -278,16 +280,16 @@ impl<I: Inbox> LineSource for LiveSource<I> {
             // Any computer is busy with something else now and then: that is no fault of the settings.
             if told.passes.late * LATE_SHARE > all {
                 let message = format!(
-                    "{} of {all} passes left out, since the one before took longer than its time: up to {}",
+                    "{} of {all} passes skipped: the pass before took longer than `every`, up to {}",
                     told.passes.late,
                     short_time(told.passes.longest)
                 );
-                let remedy = "pass less often: a longer `every`";
+                let remedy = "use a longer `every`";
                 findings.push(Finding::note("passes-late", name, message, remedy));
             }
             if told.restarts > 0 {
-                let message = format!("the device's clock began anew {}", counted(told.restarts, "time"));
-                findings.push(Finding::note("clock-restarted", name, message, "find out whether the device restarts"));
+                let message = format!("the device's clock restarted {}", counted(told.restarts, "time"));
+                findings.push(Finding::note("clock-restarted", name, message, "check whether the device restarts"));
             }
         }
         findings

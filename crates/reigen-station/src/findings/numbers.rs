@@ -63,7 +63,7 @@ pub(super) fn of_register(name: &str, register: &RegisterSummary, findings: &mut
         findings.push(Finding::warning("not-a-count", name, message, remedy));
     }
     if register.resets > 0 {
-        let message = format!("the count fell {}: the device began anew", counted(register.resets, "time"));
+        let message = format!("the count fell {}: the device restarted", counted(register.resets, "time"));
         let remedy = match register.told_by_size {
             // A count that goes more than half round between two samples falls without a restart.
             true => {

@@ -59,8 +59,7 @@ fn of_steady(name: &str, rate: &RateSummary, steady: &SteadySummary, findings: &
     let SteadySummary { within_percent, levels, dips, peaks, worst, longest, .. } = steady;
     let band = format!("±{} %", significant(*within_percent));
     if let (0, 10..) = (levels, rate.readings) {
-        let message =
-            format!("asked to be steady within {band}: never were seven of ten readings in a row that close together");
+        let message = format!("`steady` is {band}, but never were 7 of 10 readings in a row that close together");
         let remedy = "widen `steady`, or read more slowly: a longer `every` or `window`, or a larger `average`";
         findings.push(Finding::note("never-steady", name, message, remedy));
     }
@@ -80,8 +79,8 @@ fn of_steady(name: &str, rate: &RateSummary, steady: &SteadySummary, findings: &
     );
     let misses = rate.wheel.as_ref().is_some_and(|wheel| wheel.missed.iter().any(|missed| *missed > 1));
     let remedy = match misses {
-        true => "mend the missed marks first: they make dips that the shaft does not have",
-        false => "look at what loads the shaft at that time",
+        true => "fix the missed marks first: they cause dips that the shaft does not have",
+        false => "check what loads the shaft at that time",
     };
     findings.push(Finding::warning("reading-unsteady", name, message, remedy).first_at(worst.at));
 }

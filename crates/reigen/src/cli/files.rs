@@ -154,7 +154,7 @@ pub(crate) struct DemoArguments {
     /// Show the whole work, from the wiring to the report
     #[arg(long, conflicts_with = "into")]
     pub(crate) all: bool,
-    /// Work the machine live, as a device on this computer
+    /// Run the demo live, with a simulated device on this computer
     #[arg(long, conflicts_with_all = ["all", "into"])]
     pub(crate) live: bool,
     /// With --live: end after this time [default: 120 s]

@@ -172,7 +172,7 @@ pub(crate) struct CaptureOptions {
     /// Number of bits of the timer
     #[arg(long, value_name = "N", default_value_t = 16, value_parser = clap::value_parser!(u32).range(1..=63))]
     pub(crate) bits: u32,
-    /// Greatest count of a timer that then begins anew at 0, as its reload register has it, in place of --bits
+    /// Value of the timer's reload register, its highest count, instead of --bits
     #[arg(long, value_name = "N", conflicts_with = "bits", value_parser = clap::value_parser!(u64).range(1..1 << 53))]
     pub(crate) reload: Option<u64>,
     /// True frequency to compare with

@@ -87,10 +87,10 @@ pub(crate) struct CompareArguments {
     /// Only these points
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
     pub(crate) points: Vec<String>,
-    /// Two numbers of one recording that measure the same, to compare with each other
+    /// Two numbers that measure the same quantity in one recording
     #[arg(long, value_name = "NAME,NAME", value_delimiter = ',', conflicts_with_all = ["station_b", "points"])]
     pub(crate) instruments: Vec<String>,
-    /// With --instruments: compare means over this time, where neither moves
+    /// With --instruments: compare means over this time, while both are steady
     #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "1s", requires = "instruments")]
     pub(crate) settle: Nanos,
     /// Print the result as JSON
@@ -220,13 +220,13 @@ pub(crate) struct RunArguments {
     /// Print all points at this interval, one row each; --points chooses
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
     pub(crate) every: Option<Nanos>,
-    /// Show these points as they move: numbers as bars, bits as lamps
+    /// Show these points over time: numbers as bars, bits as lamps
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',', conflicts_with_all = ["json", "every"], hide_short_help = true)]
     pub(crate) watch: Vec<String>,
     /// With --watch: how many times as fast as the recording
     #[arg(long, value_parser = finite, value_name = "FACTOR", default_value_t = 1.0, requires = "watch", hide_short_help = true)]
     pub(crate) speed: f64,
-    /// With --watch: both ends of the bars, such as 0..140
+    /// With --watch: range of the bars, such as 0..140
     #[arg(long, value_name = "LOW..HIGH", requires = "watch", allow_hyphen_values = true, hide_short_help = true)]
     pub(crate) scale: Option<String>,
 }

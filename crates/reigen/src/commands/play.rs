@@ -42,7 +42,7 @@ pub(crate) fn run(arguments: &PlayArguments, out: &mut Out) -> Result<(), Failur
     let devices = devices(&station.station.links, clock, &sender)?;
     if devices.is_empty() {
         return Err(Failure::Usage {
-            message: "the station has no link: there is no device to stand in for".to_owned(),
+            message: "the station has no link, so there is no device to simulate".to_owned(),
             help: "add a [link.NAME] to the station file".to_owned(),
         });
     }
@@ -104,7 +104,7 @@ fn devices<'a>(
 ) -> Result<Vec<(&'a Link, Device)>, Failure> {
     let taken = |link: &Link, error: std::io::Error| Failure::Usage {
         message: format!("nothing can listen at {}: {error}", link.protocol.address()),
-        help: "is something else there already? Or is it an address of another machine?".to_owned(),
+        help: "another program may already use this address, or it belongs to another machine".to_owned(),
     };
     let start = |link: &'a Link| {
         let device = match &link.protocol {

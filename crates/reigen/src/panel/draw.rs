@@ -122,7 +122,7 @@ fn draw_numbers(panel: &Panel, numbers: &[&PanelPoint], frame: &mut Frame<'_>, a
         Line::from(vec![Span::raw(words), Span::styled(strip(point, room), Style::new().fg(Color::Cyan))])
     };
     let lines: Vec<Line<'_>> = numbers.iter().skip(first).map(line).collect();
-    frame.render_widget(Paragraph::new(lines).block(part("numbers, and their last minute")), area);
+    frame.render_widget(Paragraph::new(lines).block(part("numbers, last minute")), area);
 }
 
 /// The last values as bars from the least to the greatest.

@@ -42,19 +42,19 @@ pub(crate) fn print_instruments(report: &InstrumentReport, outcome: &Outcome, ou
     let with_unit = |value: f64| format!("{} {unit}", significant(value)).trim_end().to_owned();
     let (compared, settling) = (short_time(fit.compared), short_time(fit.settling));
     out.words(&format!(
-        "{one} and {two} over {}: both steady for {compared}, left out for {settling}",
+        "{one} and {two} over {}: compared for {compared}, {settling} of settling skipped",
         outcome.recording
     ))?;
     if unit != on_one_line(second_unit) {
         out.words(&format!("→ {one} is in {unit} and {two} in {second_unit}: compare numbers of one unit"))?;
     }
     if *cut {
-        out.words("→ there are more readings than are compared: take a stretch, --from and --to")?;
+        out.words("→ too many readings to compare all: choose a stretch with --from and --to")?;
     }
     let (Some(offset), Some(mean), Some(greatest), Some(at)) =
         (fit.offset, fit.mean_difference, fit.greatest, fit.greatest_at)
     else {
-        return out.words("→ nothing to compare: both were never steady at once; try a shorter --settle");
+        return out.words("→ nothing to compare: the two were never steady at the same time; use a shorter --settle");
     };
     match fit.gain {
         Some(gain) => {
@@ -62,14 +62,14 @@ pub(crate) fn print_instruments(report: &InstrumentReport, outcome: &Outcome, ou
             out.line(format!("{two} = {} × {one} {sign} {}", significant(gain), with_unit(offset.abs())))?;
         }
         None => out.words(&format!(
-            "{two} reads {} {} than {one}, at about one value only: no gain follows from that",
+            "{two} reads {} {} than {one}; no gain, since {one} stayed near one value",
             with_unit(offset.abs()),
             if offset < 0.0 { "less" } else { "more" }
         ))?,
     }
     let percent = fit.greatest_share.map_or(String::new(), |share| format!(" ({} %)", significant(share * 100.0)));
     out.line(format!(
-        "difference: {} in the mean, {}{percent} at most, first at {}",
+        "difference: mean {}, max {}{percent}, first at {}",
         with_unit(mean),
         with_unit(greatest),
         place(outcome.origin.file_time_ns(at))

@@ -123,7 +123,7 @@ fn one_instrument_is_held_against_another() {
         ("--instruments a,c", "`c` is no number"),
         ("--instruments a,d", "no point `d`"),
         ("--instruments a,b --settle 0s", "--settle must be above zero"),
-        ("--instruments a,b --settle 1h", "never steady at once"),
+        ("--instruments a,b --settle 1h", "never steady at the same time"),
     ] {
         let refused = place.reigen(&format!("compare gauges.toml two.csv {asked}"));
         assert!(refused.code > 0 && refused.whole().contains(told), "{asked}: {}", refused.whole());

@@ -56,7 +56,7 @@ fn each_text_of_a_display_is_logged_when_it_changes_or_is_refreshed() {
 fn why_tells_the_points_behind_a_display() {
     let place = place();
     let told = place.reigen("why station.toml walk.csv slow --at 0.95s").stdout;
-    assert!(told.contains("slow at 950 ms shows what stood at 500 ms:"), "{told}");
+    assert!(told.contains("slow at 950 ms shows the state at 500 ms:"), "{told}");
     let row = told.find("row 1: |  1   |ON   |").unwrap();
     assert!(
         told[row..].contains("presses is 1, since 300 ms") && told[row..].contains("its line PB is high"),
@@ -65,7 +65,7 @@ fn why_tells_the_points_behind_a_display() {
     let texts = place.reigen("why station.toml walk.csv fast --json").json();
     assert_eq!(texts["changes"].as_array().unwrap().len(), 4);
     let few = place.reigen("why station.toml walk.csv slow --most 2").stdout;
-    assert!(few.contains("takes what its points are every 500 ms") && few.contains("and 3 more lines"), "{few}");
+    assert!(few.contains("refreshes every 500 ms") && few.contains("and 3 more lines"), "{few}");
     let refused = place.reigen("why station.toml walk.csv slow --edge 1");
     assert!(refused.code == 2 && refused.stderr.contains("is a display and has no raw edges"), "{}", refused.stderr);
 }

@@ -65,8 +65,8 @@ fn texts(
     )?;
     failure.map_or(Ok(()), Err)?;
     let follows = match display.refresh {
-        Some(refresh) => format!("takes what its points are every {refresh}"),
-        None => "follows its points at once".to_owned(),
+        Some(refresh) => format!("refreshes every {refresh}"),
+        None => "updates at once".to_owned(),
     };
     let (point, head) = (display.name.clone(), format!("{} is a display and {follows}", display.name));
     Ok(WhyReport { point, head, changes: reasons.shown, more: reasons.more, ..WhyReport::default() })
@@ -90,7 +90,7 @@ fn rows_at(station: &StationFile, recording: Recording, display: &Display, at: i
         }
     }
     let head = match taken.filter(|taken| *taken != at) {
-        Some(taken) => format!("{} at {} shows what stood at {}:", display.name, place(at), place(taken)),
+        Some(taken) => format!("{} at {} shows the state at {}:", display.name, place(at), place(taken)),
         None => format!("{} at {}:", display.name, place(at)),
     };
     Ok(WhyReport { point: display.name.clone(), head, causes: tree.causes, ..WhyReport::default() })

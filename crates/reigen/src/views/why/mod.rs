@@ -488,7 +488,7 @@ impl<'a> ReasonTree<'a> {
                 (Some(high), Some(self.origin.file_time_ns(since)), text)
             }
             Some(_) => (None, None, "unknown: not started yet".to_owned()),
-            None => (Some(true), None, "on: the recording does not tell of links".to_owned()),
+            None => (Some(true), None, "on: the recording has no link states".to_owned()),
         };
         let of = CauseOf::Line { line: line.to_owned(), high, on: high, since_ns };
         self.push(depth, of, format!("{line} is {text}"));
