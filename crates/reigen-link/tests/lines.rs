@@ -5,21 +5,28 @@
 use proptest::prelude::*;
 use reigen_core::change::Value;
 use reigen_core::lines::{LineKind, RecordedLine};
+use reigen_core::logic::expression::Value as PointValue;
 use reigen_core::time::Nanos;
 use reigen_link::line_table::LineTable;
-use reigen_link::lines::{LineServer, LinesLink, TcpLines};
+use reigen_link::lines::{DeviceLines, LinePrinter, LinesReader};
+use reigen_link::write::DeviceWrite;
 use reigen_run::live::board::Board;
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::RunClock;
+use reigen_run::live::teller::LinkTeller;
+use reigen_station::links::LinesLink;
+use reigen_station::links::connection::{Connection, Parity, SerialPort};
+use reigen_station::links::output::{OnStop, Output, Outputs};
 use std::io::{self, Read};
-use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::mpsc::{Receiver, channel, sync_channel};
 use std::thread;
 
-fn link() -> (LinesLink, Receiver<LiveEvent>) {
+fn reader() -> (LinesReader, Receiver<LiveEvent>) {
     let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
     let lines = [line("PB", 0, LineKind::Level), line("LOAD", 0, LineKind::Real)];
     let (events, told) = sync_channel(10_000);
-    (LinesLink { link: 3, table: LineTable::new(&lines), clock: RunClock::start(), events }, told)
+    let teller = LinkTeller::new(3, events, RunClock::start());
+    (LinesReader { table: LineTable::new(&lines), teller }, told)
 }
 
 /// Text that comes in parts of these lengths, again and again.
@@ -45,9 +52,9 @@ type Told = (usize, Value, Option<i64>);
 
 /// What a link tells of a text: the values, how much was malformed, and whether it told the end.
 fn told(text: &[u8], lengths: Vec<usize>) -> (Vec<Told>, u64, bool) {
-    let (link, events) = link();
-    link.read(Parts { text, lengths, turn: 0 });
-    drop(link);
+    let (reader, events) = reader();
+    reader.read(Parts { text, lengths, turn: 0 });
+    drop(reader);
     let (mut all, mut malformed, mut ended) = (Vec::new(), 0, false);
     for event in events {
         match event {
@@ -112,23 +119,33 @@ fn what_is_not_text_or_too_long_is_counted_and_passed() {
     assert_eq!(told(good.strip_suffix(b"\n").unwrap(), vec![7]).0.len(), 1);
 }
 
-#[test]
-fn a_device_that_comes_later_is_reached_and_tells_its_last_values_first() {
-    let place = LineServer::start("127.0.0.1:0").unwrap();
-    place.print(Nanos(5), "PB", Value::Level(true));
-    place.print(Nanos(9), "LOAD", Value::Number(2.5));
-    let station = reigen_station::station::parse("[input.lamp]\nline = 'PB'\n").unwrap();
-    let board = Board::new(&station);
-    let (lines, events) = link();
-    let tcp = TcpLines { address: place.address().to_string(), lines, board: board.clone() };
-    let thread = thread::spawn(move || tcp.run());
+/// A device at an address that takes `run_lamp` as its line LAMP and `turns` as TURNS.
+fn device(at: Connection) -> LinesLink {
+    let output =
+        |point: &str, place: &str, on_stop| Output { point: point.to_owned(), place: place.to_owned(), on_stop };
+    let all = vec![output("run_lamp", "LAMP", OnStop::Off), output("turns", "TURNS", OnStop::Becomes(0.0))];
+    LinesLink { at, outputs: Outputs { all, refresh: Nanos(1_000_000_000) } }
+}
+
+/// A device is found at its place, read, driven, and its outputs come to rest with the run.
+fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connection) {
+    let (writes, written) = channel();
+    let printer = LinePrinter::start(&device(listens), RunClock::start(), writes).unwrap();
+    printer.print(Nanos(5), "PB", Value::Level(true));
+    printer.print(Nanos(9), "LOAD", Value::Number(2.5));
+    let station = "[input.run_lamp]\nline = 'PB'\n[counter.turns]\nup = 'run_lamp'\n";
+    let station = reigen_station::station::parse(station).unwrap();
+    let mut board = Board::new(&station);
+    let (reader, events) = reader();
+    let link = DeviceLines { settings: device(at(&printer)), reader, drives: true, board: board.clone() };
+    let thread = thread::spawn(move || link.run());
     let reached = events.recv().unwrap();
     assert!(matches!(reached, LiveEvent::Reached { lost: None, .. }), "{reached:?}");
     let mut values = Vec::new();
     while values.len() < 3 {
         let LiveEvent::Values { values: more, .. } = events.recv().unwrap() else { panic!("no values") };
         if values.is_empty() {
-            place.print(Nanos(12), "PB", Value::Level(false));
+            printer.print(Nanos(12), "PB", Value::Level(false));
         }
         values.extend(more.into_iter().map(|value| (value.value, value.own_time_ns)));
     }
@@ -137,7 +154,37 @@ fn a_device_that_comes_later_is_reached_and_tells_its_last_values_first() {
         "{values:?}"
     );
     assert_eq!(values.last(), Some(&(Value::Level(false), Some(12))));
+    board.set(0, PointValue::Bit(true));
+    board.set(1, PointValue::Integer(7));
+    let next = || {
+        let DeviceWrite { place, point, value, .. } = written.recv().unwrap();
+        (place, point, value.as_f64().unwrap())
+    };
+    let two = || {
+        let mut two = [next(), next()];
+        two.sort_by(|one, other| one.0.cmp(&other.0));
+        two
+    };
+    let named = |lamp: f64, turns: f64| {
+        [("LAMP".to_owned(), "run_lamp".to_owned(), lamp), ("TURNS".to_owned(), "turns".to_owned(), turns)]
+    };
+    assert_eq!(two(), named(1.0, 7.0));
     // A quiet connection ends with the run.
     board.end();
     thread.join().unwrap();
+    assert_eq!(two(), named(0.0, 0.0));
+}
+
+#[test]
+fn a_device_over_tcp_is_read_and_driven() {
+    let at = |printer: &LinePrinter| Connection::Tcp(printer.address().unwrap().to_string());
+    is_read_and_driven(at, Connection::Tcp("127.0.0.1:0".to_owned()));
+}
+
+#[test]
+fn a_device_at_a_serial_port_is_read_and_driven() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("port").display().to_string();
+    let port = Connection::Serial(SerialPort { path, baud: 115_200, parity: Parity::None, two_stop_bits: false });
+    is_read_and_driven(|_| port.clone(), port.clone());
 }

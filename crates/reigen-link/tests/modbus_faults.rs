@@ -4,12 +4,14 @@
 
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
-use reigen_link::modbus::ModbusClient;
+use reigen_link::modbus::{ModbusClient, Route};
 use reigen_run::live::board::Board;
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::RunClock;
-use reigen_station::links::modbus::{BitAddress, ModbusAddress, NumberAddress, NumberForm, Table};
-use reigen_station::links::{ModbusLink, Protocol};
+use reigen_run::live::teller::LinkTeller;
+use reigen_station::links::connection::Connection;
+use reigen_station::links::modbus::{BitAddress, ModbusAddress, ModbusLink, NumberAddress, NumberForm, Table};
+use reigen_station::links::output::Outputs;
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use std::sync::mpsc::{Receiver, sync_channel};
@@ -106,7 +108,7 @@ fn client(address: String, drives: bool) -> (Board, Receiver<LiveEvent>, thread:
     };
     let bit = |table, at| BitAddress { table, at, bit: None };
     let settings = ModbusLink {
-        address,
+        at: Connection::Tcp(address.clone()),
         unit: 1,
         every: Nanos(2_000_000),
         timeout: Nanos(40_000_000),
@@ -115,14 +117,12 @@ fn client(address: String, drives: bool) -> (Board, Receiver<LiveEvent>, thread:
             ("A".to_owned(), number(4)),
             ("B".to_owned(), number(5)),
         ],
-        outputs: Vec::new(),
-        off_at_end: true,
+        outputs: Outputs { all: Vec::new(), refresh: Nanos(1_000_000_000) },
         heartbeat: drives.then_some(bit(Table::Coil, 3)),
     };
-    assert_eq!(Protocol::ModbusTcp(settings.clone()).lines(), [("L", true), ("A", false), ("B", false)]);
-    let lines = vec![Some(0), Some(1), Some(2)];
-    let client =
-        ModbusClient { link: 0, settings, lines, drives, clock: RunClock::start(), events, board: board.clone() };
+    let (route, lines) = (Route::Tcp(address), vec![Some(0), Some(1), Some(2)]);
+    let teller = LinkTeller::new(0, events, RunClock::start());
+    let client = ModbusClient { settings, route, lines, drives, teller, board: board.clone() };
     (board, told, thread::spawn(move || client.run()))
 }
 

@@ -16,7 +16,7 @@ use reigen_run::live::changes::{PointChange, PointChanges, TakeChanges};
 use reigen_run::live::event::{LineValue, LiveEvent};
 use reigen_run::live::inbox::Inbox;
 use reigen_run::live::recorder::{LineRecorder, heading};
-use reigen_run::live::source::{LiveSettings, LiveSource, station_lines};
+use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::{RunOptions, replay};
 use reigen_run::session::Binding;
@@ -117,7 +117,8 @@ impl TakeChanges for &mut Changes {
 }
 
 fn settings(length: Option<Nanos>) -> LiveSettings {
-    LiveSettings { name: "live".to_owned(), links: vec!["device".to_owned()], lateness: Nanos(5_000_000), length }
+    let device = LiveLink { name: "device".to_owned(), lateness: Nanos(5_000_000) };
+    LiveSettings { name: "live".to_owned(), links: vec![device], length }
 }
 
 /// Works a station on a script; gives what came of it, the changes of points, and the recording.

@@ -9,32 +9,29 @@ use crate::stop::Stop;
 use crate::summary::Summary;
 use crate::views::live::ChangeLines;
 use crate::views::run::{Detail, print};
-use reigen_core::lines::RecordedLine;
 use reigen_core::summary::PointSummary;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
-use reigen_link::line_table::LineTable;
-use reigen_link::lines::{LinesLink, TcpLines};
-use reigen_link::modbus::ModbusClient;
+use reigen_link::start::{self, ReadyLink, RunningLink, Shared, lateness_of};
 use reigen_run::live::board::Board;
 use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
-use reigen_run::live::inbox::{ChannelInbox, RunClock};
+use reigen_run::live::inbox::ChannelInbox;
 use reigen_run::live::intake::LinkAccount;
 use reigen_run::live::recorder::{LineRecorder, heading};
-use reigen_run::live::source::{LiveSettings, LiveSource, station_lines};
+use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
 use reigen_run::observer::Observer;
 use reigen_run::outcome::Outcome;
 use reigen_run::points::numbers_of;
 use reigen_run::replay::{RunOptions, replay};
 use reigen_run::session::Binding;
 use reigen_run::station_file::StationFile;
-use reigen_station::links::{ModbusLink, Protocol};
+use reigen_station::links::Link;
 use reigen_station::station::Station;
 use std::io::IsTerminal as _;
-use std::sync::mpsc::{SyncSender, channel};
+use std::sync::mpsc::channel;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::thread::{self, JoinHandle};
+use std::thread;
 use std::time::Duration;
 
 /// So long the panel has to end. Who waits for keys of a terminal that is gone waits for ever.
@@ -55,23 +52,24 @@ pub(crate) fn run_live(
     let lines = station_lines(&station.station);
     let (inbox, events, clock) = ChannelInbox::new();
     let mut board = Board::new(&station.station);
-    let shared = Shared { lines: &lines, clock, events: &events, board: &board, drives: arguments.drive };
-    let (names, links) = links(&station.station, arguments.input.is_some(), &shared);
+    let shared = Shared { lines: &lines, clock, events: events.clone(), board: board.clone(), drives: arguments.drive };
+    let (links, ready) = links(&station.station, arguments, &shared)?;
+    drop(shared);
+    let names: Vec<String> = links.iter().map(|link| link.name.clone()).collect();
     if links.is_empty() {
         return Err(Failure::Usage {
             message: "the station has no link: its lines have no source".to_owned(),
             help: "add a [link.NAME] to the station file; or `-` reads changes from standard input".to_owned(),
         });
     }
-    let LiveArguments { lateness, length, .. } = *arguments;
-    let settings = LiveSettings { name: "live".to_owned(), links: names.clone(), lateness, length };
+    let settings = LiveSettings { name: "live".to_owned(), links, length: arguments.length };
     let (source, mut next_due) = LiveSource::new(settings, lines, inbox);
     let binding = Binding::new(station, &source)?;
     let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
-    let threads: Vec<_> = links.into_iter().map(RunningLink::start).collect();
+    let threads: Vec<_> = ready.into_iter().map(ReadyLink::start).collect();
     let panel =
         wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
     let watch = source.link_watch();
@@ -116,86 +114,21 @@ fn wants_panel(arguments: &LiveArguments) -> bool {
     !arguments.json && !arguments.lines && std::io::stdout().is_terminal()
 }
 
-/// What all links share.
-struct Shared<'a> {
-    lines: &'a [RecordedLine],
-    clock: RunClock,
-    events: &'a SyncSender<LiveEvent>,
-    board: &'a Board,
-    drives: bool,
-}
-
-/// A link before it works.
-enum ReadyLink {
-    Modbus(ModbusClient),
-    StandardInput(LinesLink),
-    LinesOverTcp(TcpLines),
-}
-
-/// A link at work.
-struct RunningLink(Option<JoinHandle<()>>);
-
-impl RunningLink {
-    fn start(link: ReadyLink) -> Self {
-        Self(match link {
-            ReadyLink::Modbus(client) => Some(thread::spawn(move || client.run())),
-            // Nobody waits for those that only read: an address may be tried for minutes, and a read may never end.
-            ReadyLink::LinesOverTcp(link) => {
-                thread::spawn(move || link.run());
-                None
-            }
-            ReadyLink::StandardInput(link) => {
-                thread::spawn(move || link.read(std::io::stdin()));
-                None
-            }
-        })
+/// The links of a station, and standard input where that is one.
+fn links(
+    station: &Station,
+    arguments: &LiveArguments,
+    shared: &Shared<'_>,
+) -> Result<(Vec<LiveLink>, Vec<ReadyLink>), Failure> {
+    let lateness = arguments.lateness;
+    let live = |link: &Link| LiveLink { name: link.name.clone(), lateness: lateness_of(link, lateness) };
+    let mut links: Vec<LiveLink> = station.links.iter().map(live).collect();
+    let mut ready = start::ready(&station.links, shared).map_err(Failure::Print)?;
+    if arguments.input.is_some() {
+        ready.push(ReadyLink::standard_input(links.len(), shared));
+        links.push(LiveLink { name: "standard input".to_owned(), lateness });
     }
-
-    /// Waits until it has brought its outputs to rest.
-    fn end(self) {
-        // A panic has been told already.
-        self.0.into_iter().for_each(|thread| drop(thread.join()));
-    }
-}
-
-/// The links of a station with their names, and standard input where that is one.
-fn links(station: &Station, standard_input: bool, shared: &Shared<'_>) -> (Vec<String>, Vec<ReadyLink>) {
-    let (mut names, mut links) = (Vec::new(), Vec::new());
-    let lines = |link: usize| LinesLink {
-        link,
-        table: LineTable::new(shared.lines),
-        clock: shared.clock,
-        events: shared.events.clone(),
-    };
-    for link in &station.links {
-        links.push(match &link.protocol {
-            Protocol::ModbusTcp(modbus) => ReadyLink::Modbus(modbus_client(names.len(), modbus, shared)),
-            Protocol::Lines { address } => ReadyLink::LinesOverTcp(TcpLines {
-                address: address.clone(),
-                lines: lines(names.len()),
-                board: shared.board.clone(),
-            }),
-        });
-        names.push(link.name.clone());
-    }
-    if standard_input {
-        links.push(ReadyLink::StandardInput(lines(names.len())));
-        names.push("standard input".to_owned());
-    }
-    (names, links)
-}
-
-fn modbus_client(link: usize, settings: &ModbusLink, shared: &Shared<'_>) -> ModbusClient {
-    let number = |name: &str| shared.lines.iter().position(|line| line.name == name);
-    ModbusClient {
-        link,
-        lines: settings.lines.iter().map(|(name, _)| number(name)).collect(),
-        settings: settings.clone(),
-        drives: shared.drives,
-        clock: shared.clock,
-        events: shared.events.clone(),
-        board: shared.board.clone(),
-    }
+    Ok((links, ready))
 }
 
 /// Tells what came of the run.

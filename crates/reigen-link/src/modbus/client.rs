@@ -1,95 +1,100 @@
 //! A thread that passes over a Modbus device: it reads, waits until the station has worked what was read, and writes.
 
+use super::beat::Beat;
 use super::exception::{in_words, remedy};
 use super::pass_read::PassRead;
 use super::requests::{Answer, ReadRequest, requests, words_of};
+use super::wire::{Fault, Route, Wire};
+use crate::drive::Driven;
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;
 use reigen_run::live::board::Board;
-use reigen_run::live::event::LiveEvent;
-use reigen_run::live::inbox::RunClock;
 use reigen_run::live::passes::{PassClock, Retry};
-use reigen_station::links::ModbusLink;
-use reigen_station::links::modbus::{ModbusAddress, Table};
+use reigen_run::live::teller::{LinkTeller, RunOver};
+use reigen_station::links::modbus::{ModbusAddress, ModbusLink, Table};
 use std::convert::Infallible;
-use std::sync::mpsc::SyncSender;
-use std::time::{Duration, Instant};
-use tokio::net::TcpStream;
+use std::io;
+use std::sync::Arc;
+use std::time::Duration;
 use tokio::runtime::Runtime;
-use tokio::time::timeout;
-use tokio_modbus::client::{Client as _, Context, tcp};
-use tokio_modbus::{ExceptionCode, Request, Response, Slave};
+use tokio_modbus::{Request, Response};
 
-/// So many time-outs in a row lose a device.
+/// So many requests without an answer in a row lose a device.
 const TIMEOUTS: u32 = 3;
-/// What is written is written again after this time, though it has not changed.
-const REFRESH: Duration = Duration::from_secs(1);
 
-/// A link to a Modbus device over TCP.
+/// A link to a Modbus device.
 pub struct ModbusClient {
-    /// Its number among the links of the run.
-    pub link: usize,
     /// What the station says of it.
     pub settings: ModbusLink,
+    /// How the device is reached.
+    pub route: Route,
     /// For each of its lines the number among those of the run; `None` where the station does not name it.
     pub lines: Vec<Option<usize>>,
     /// Whether outputs are written.
     pub drives: bool,
-    /// The clock of the run.
-    pub clock: RunClock,
     /// Where it tells what it reads.
-    pub events: SyncSender<LiveEvent>,
+    pub teller: LinkTeller,
     /// What points are.
     pub board: Board,
 }
 
-/// Why a request had no answer.
-enum Fault {
-    /// The device refused it.
-    Refused(ExceptionCode),
-    /// No answer came in time.
-    TimedOut,
-    /// The connection is lost, or what came was no answer to it.
-    Lost(String),
-}
-
 /// A connection to the device.
 struct Connection {
-    context: Context,
-    /// Time-outs in a row.
+    wire: Wire,
+    /// Requests without an answer in a row.
     timeouts: u32,
 }
 
 /// What was written last, over all connections.
 struct Written {
-    /// Of each output its value; when, unless a new connection makes it due again. `None` where it was never written.
-    outputs: Vec<Option<(Value, Option<Instant>)>>,
-    /// The heartbeat, where there was one yet.
-    beat: Option<bool>,
+    outputs: Driven<ModbusAddress>,
+    beat: Option<Beat>,
 }
 
-/// The run is over.
-struct Over;
+/// What drives a connection.
+enum Driver {
+    Own(Runtime),
+    Bus(Arc<super::bus::SerialBus>),
+}
+
+impl Driver {
+    fn of(route: &Route) -> io::Result<Self> {
+        Ok(match route {
+            Route::Tcp(_) => Self::Own(tokio::runtime::Builder::new_current_thread().enable_all().build()?),
+            Route::Serial(bus) => Self::Bus(bus.clone()),
+        })
+    }
+
+    fn runtime(&self) -> &Runtime {
+        match self {
+            Self::Own(runtime) => runtime,
+            Self::Bus(bus) => &bus.runtime,
+        }
+    }
+}
 
 impl ModbusClient {
     /// Works until the run is over.
     pub fn run(&self) {
-        let runtime = match tokio::runtime::Builder::new_current_thread().enable_all().build() {
-            Ok(runtime) => runtime,
+        let driver = match Driver::of(&self.route) {
+            Ok(driver) => driver,
             Err(error) => {
                 // Whoever listened may be gone, and then there is nobody to tell.
-                let _ = self.tell_lost(&format!("the link cannot start: {error}"));
+                let _ = self.teller.lost(format!("the link cannot start: {error}"));
                 return;
             }
         };
-        let mut written = Written { outputs: vec![None; self.settings.outputs.len()], beat: None };
+        let mut written =
+            Written { outputs: Driven::new(&self.settings.outputs), beat: self.settings.heartbeat.map(Beat::new) };
         let mut connection = None;
-        let Err(Over) = self.keep_up(&runtime, &mut connection, &mut written);
-        if self.drives && self.settings.off_at_end {
-            runtime.block_on(self.bring_to_rest(connection, &written));
+        let Err(RunOver) = self.keep_up(driver.runtime(), &mut connection, &mut written);
+        if self.drives {
+            driver.runtime().block_on(self.bring_to_rest(connection, &written));
         }
-        // A name that is still looked up holds nobody up.
-        runtime.shutdown_background();
+        if let Driver::Own(runtime) = driver {
+            // A name that is still looked up holds nobody up.
+            runtime.shutdown_background();
+        }
     }
 
     /// Reaches the device again and again, until the run is over; then the connection is that at the end.
@@ -98,15 +103,15 @@ impl ModbusClient {
         runtime: &Runtime,
         connection: &mut Option<Connection>,
         written: &mut Written,
-    ) -> Result<Infallible, Over> {
+    ) -> Result<Infallible, RunOver> {
         let mut retry = Retry::default();
         let mut passes = PassClock::new(self.settings.every);
         loop {
             match runtime.block_on(self.connect()) {
-                Err(why) => self.tell_lost(&why)?,
+                Err(why) => self.teller.lost(why)?,
                 Ok(reached) => {
-                    passes.go_on(self.clock.now());
-                    written.outputs.iter_mut().flatten().for_each(|(_, at)| *at = None);
+                    passes.go_on(self.teller.now());
+                    written.outputs.reconnected();
                     self.pass_on_and_on(runtime, connection.insert(reached), written, (&mut passes, &mut retry))?;
                     *connection = None;
                 }
@@ -116,16 +121,8 @@ impl ModbusClient {
     }
 
     async fn connect(&self) -> Result<Connection, String> {
-        let ModbusLink { address, unit, timeout: longest, .. } = &self.settings;
-        let connected = timeout(Duration::from_nanos(longest.0), TcpStream::connect(address)).await;
-        let stream = match connected {
-            Err(_) => return Err(format!("{address} does not answer within {longest}")),
-            Ok(Err(error)) => return Err(format!("{address}: {error}")),
-            Ok(Ok(stream)) => stream,
-        };
-        // Small requests that wait for their answers.
-        stream.set_nodelay(true).map_err(|error| format!("{address}: {error}"))?;
-        Ok(Connection { context: tcp::attach_slave(stream, Slave(*unit)), timeouts: 0 })
+        let wire = Wire::open(&self.route, self.settings.unit, self.settings.timeout).await?;
+        Ok(Connection { wire, timeouts: 0 })
     }
 
     /// Passes over the device until it is lost; fails where the run is over.
@@ -135,48 +132,46 @@ impl ModbusClient {
         connection: &mut Connection,
         written: &mut Written,
         (passes, retry): (&mut PassClock, &mut Retry),
-    ) -> Result<(), Over> {
+    ) -> Result<(), RunOver> {
         let named = self.settings.lines.iter().zip(&self.lines);
         let lines: Vec<(usize, ModbusAddress)> =
             named.filter_map(|((_, address), line)| Some(((*line)?, *address))).collect();
         let requests = requests(&lines);
         let mut is_reached = false;
         loop {
-            self.sleep(passes.due().saturating_sub(self.clock.now()))?;
-            passes.begin(self.clock.now());
+            self.sleep(passes.due().saturating_sub(self.teller.now()))?;
+            passes.begin(self.teller.now());
             let PassRead { values, refused, malformed, first_malformed, lost } =
                 runtime.block_on(self.read(connection, &requests));
             if let Some(why) = lost {
-                return self.tell_lost(&why);
+                return self.teller.lost(why);
             }
             if !is_reached && connection.timeouts == 0 {
                 is_reached = true;
                 *retry = Retry::default();
-                self.tell(LiveEvent::Reached { link: self.link, at: self.clock.now(), lost: None })?;
+                self.teller.reached()?;
             }
             for (what, remedy) in refused {
-                self.tell(LiveEvent::Refused { link: self.link, what, remedy })?;
+                self.teller.refused(what, remedy)?;
             }
             if let Some(first) = first_malformed {
-                self.tell(LiveEvent::Malformed { link: self.link, count: malformed, first })?;
+                self.teller.malformed(malformed, first)?;
             }
             let newest = values.iter().map(|value| value.arrived).max();
-            if !values.is_empty() {
-                self.tell(LiveEvent::Values { link: self.link, values })?;
-            }
-            if self.drives && (!self.settings.outputs.is_empty() || self.settings.heartbeat.is_some()) {
+            self.teller.values(values)?;
+            if self.drives && (!written.outputs.is_empty() || self.settings.heartbeat.is_some()) {
                 // What is written follows from what was read in this very pass. Where another link has its values put in
                 // order, results come later than the pass: it does not wait for them.
                 let longest = Duration::from_nanos(self.settings.every.0 / 2);
                 if !self.board.wait_until_worked(newest.unwrap_or_default(), longest) {
-                    return Err(Over);
+                    return Err(RunOver);
                 }
                 if let Err(why) = runtime.block_on(self.write(connection, written)) {
-                    return self.tell_lost(&why);
+                    return self.teller.lost(why);
                 }
             }
-            passes.end(self.clock.now());
-            self.tell(LiveEvent::Passed { link: self.link, passes: passes.told })?;
+            passes.end(self.teller.now());
+            self.teller.passed(passes.told)?;
         }
     }
 
@@ -184,9 +179,9 @@ impl ModbusClient {
     async fn read(&self, connection: &mut Connection, requests: &[ReadRequest]) -> PassRead {
         let mut read = PassRead::default();
         for request in requests {
-            let asked = self.clock.now();
+            let asked = self.teller.now();
             let answer = self.ask(connection, request).await;
-            let answered = self.clock.now();
+            let answered = self.teller.now();
             // In the middle between request and answer it was so.
             let arrived = asked + Nanos((answered - asked).0 / 2);
             let what = || {
@@ -211,13 +206,11 @@ impl ModbusClient {
                     connection.timeouts = 0;
                     read.refused.push((format!("{}: {}", what(), in_words(code)), remedy(code)));
                 }
-                Err(Fault::TimedOut) => {
+                Err(Fault::NoAnswer(why)) => {
                     connection.timeouts += 1;
-                    let is_lost = connection.timeouts >= TIMEOUTS;
-                    let why = || format!("no answer within {} three times in a row", self.settings.timeout);
-                    read.lost = is_lost.then(why);
+                    read.lost = (connection.timeouts >= TIMEOUTS).then(|| format!("{why} three times in a row"));
                 }
-                Err(Fault::Lost(why)) => read.lost = Some(why),
+                Err(Fault::Foreign(why) | Fault::Lost(why)) => read.lost = Some(why),
             }
             if read.lost.is_some() {
                 break;
@@ -235,7 +228,7 @@ impl ModbusClient {
             Table::Input => Request::ReadInputRegisters(from, count),
         };
         // Asked as a request of any kind: what a device answers wrongly is looked at here, and no fault of the program.
-        match (table, self.within(connection.context.call(asked)).await?) {
+        match (table, self.answer(connection, asked).await?) {
             (Table::Coil, Response::ReadCoils(bits)) | (Table::Discrete, Response::ReadDiscreteInputs(bits)) => {
                 Ok(Answer::Bits(bits))
             }
@@ -246,35 +239,37 @@ impl ModbusClient {
     }
 
     /// The answer to a request, if it comes in time.
-    async fn within<T>(
-        &self,
-        answer: impl Future<Output = Result<Result<T, ExceptionCode>, tokio_modbus::Error>>,
-    ) -> Result<T, Fault> {
-        match timeout(Duration::from_nanos(self.settings.timeout.0), answer).await {
-            Err(_) => Err(Fault::TimedOut),
-            Ok(Ok(Ok(answer))) => Ok(answer),
-            Ok(Ok(Err(code))) => Err(Fault::Refused(code)),
-            Ok(Err(error)) => Err(Fault::Lost(error.to_string())),
-        }
+    async fn answer(&self, connection: &mut Connection, request: Request<'_>) -> Result<Response, Fault> {
+        connection.wire.ask(self.settings.unit, request, self.settings.timeout).await
     }
 
     /// Writes what has changed, and what was written long ago; fails where the device is lost.
     async fn write(&self, connection: &mut Connection, written: &mut Written) -> Result<(), String> {
-        for ((point, address), last) in self.settings.outputs.iter().zip(&mut written.outputs) {
-            let Some(value) = self.board.value(point) else { continue };
-            let is_fresh = |at: Option<Instant>| at.is_some_and(|at| at.elapsed() < REFRESH);
-            if last.is_some_and(|(last, at)| last == value && is_fresh(at)) {
-                continue;
-            }
-            // What is on its way to the device counts as written, whether an answer comes or not.
-            *last = Some((value, None));
-            self.put(connection, *address, value).await?;
-            *last = Some((value, Some(Instant::now())));
+        for due in written.outputs.due(&self.board) {
+            written.outputs.begin(&due);
+            self.put(connection, due.place, due.value).await?;
+            written.outputs.end(&due);
         }
-        if let Some(heartbeat) = self.settings.heartbeat {
-            let beat = !written.beat.unwrap_or(false);
-            written.beat = Some(beat);
-            self.put(connection, ModbusAddress::Bit(heartbeat), Value::Bit(beat)).await?;
+        if let Some(beat) = &mut written.beat {
+            if beat.is_due() {
+                self.read_back(connection, beat).await?;
+            }
+            self.put(connection, ModbusAddress::Bit(beat.coil), Value::Bit(beat.turn())).await?;
+        }
+        Ok(())
+    }
+
+    /// Looks whether somebody else turns the heartbeat.
+    async fn read_back(&self, connection: &mut Connection, beat: &mut Beat) -> Result<(), String> {
+        let found = match self.answer(connection, Request::ReadCoils(beat.coil.at, 1)).await {
+            Ok(Response::ReadCoils(bits)) => bits.first().copied(),
+            Ok(_) | Err(Fault::Refused(_)) => None,
+            Err(Fault::NoAnswer(why) | Fault::Foreign(why) | Fault::Lost(why)) => return Err(why),
+        };
+        if beat.take(found) {
+            // Where nobody listens the next event tells so.
+            let _ =
+                self.teller.driven_twice(format!("the heartbeat {} is changed by it", ModbusAddress::Bit(beat.coil)));
         }
         Ok(())
     }
@@ -295,58 +290,47 @@ impl ModbusClient {
             }
             _ => return Ok(()),
         };
-        let answer = connection.context.call(asked);
-        match self.within(answer).await {
+        match self.answer(connection, asked).await {
             Ok(_) => Ok(()),
             Err(Fault::Refused(code)) => {
                 let what = format!("to write {address}: {}", in_words(code));
                 // Where nobody listens the next event tells so.
-                let _ = self.tell(LiveEvent::Refused { link: self.link, what, remedy: remedy(code) });
+                let _ = self.teller.refused(what, remedy(code));
                 Ok(())
             }
-            Err(Fault::TimedOut) => Err(format!("no answer within {} to a write", self.settings.timeout)),
-            Err(Fault::Lost(why)) => Err(why),
+            Err(Fault::NoAnswer(why)) => Err(format!("{why} to a write")),
+            Err(Fault::Foreign(why) | Fault::Lost(why)) => Err(why),
         }
     }
 
-    /// The run is over: bits that were written go off, over the connection that there is, else over a new one.
+    /// The run is over: what was written comes to rest, over the connection that there is, else over a new one.
     async fn bring_to_rest(&self, connection: Option<Connection>, written: &Written) {
-        let outputs = self.settings.outputs.iter().zip(&written.outputs);
-        let bits = outputs.filter(|((_, address), last)| address.is_bit() && last.is_some());
-        let beat = self.settings.heartbeat.filter(|_| written.beat.is_some()).map(ModbusAddress::Bit);
-        let places: Vec<ModbusAddress> = bits.map(|((_, address), _)| *address).chain(beat).collect();
-        if places.is_empty() {
+        let beat = written.beat.iter().filter(|beat| beat.last.is_some());
+        let beat = beat.map(|beat| (ModbusAddress::Bit(beat.coil), Value::Bit(false)));
+        let rest: Vec<(ModbusAddress, Value)> = written.outputs.at_rest().into_iter().chain(beat).collect();
+        if rest.is_empty() {
             return;
         }
         if let Some(mut connection) = connection
-            && self.switch_off(&mut connection, &places).await.is_ok()
+            && self.put_all(&mut connection, &rest).await.is_ok()
         {
             return;
         }
         // What cannot be reached any more stays as it is.
         if let Ok(mut connection) = self.connect().await {
-            let _ = self.switch_off(&mut connection, &places).await;
+            let _ = self.put_all(&mut connection, &rest).await;
         }
     }
 
-    async fn switch_off(&self, connection: &mut Connection, places: &[ModbusAddress]) -> Result<(), String> {
-        for place in places {
-            self.put(connection, *place, Value::Bit(false)).await?;
+    async fn put_all(&self, connection: &mut Connection, rest: &[(ModbusAddress, Value)]) -> Result<(), String> {
+        for (place, value) in rest {
+            self.put(connection, *place, *value).await?;
         }
-        // The answers have come: closing adds nothing to that.
-        let _ = connection.context.disconnect().await;
+        connection.wire.close().await;
         Ok(())
     }
 
-    fn tell_lost(&self, why: &str) -> Result<(), Over> {
-        self.tell(LiveEvent::Reached { link: self.link, at: self.clock.now(), lost: Some(why.to_owned()) })
-    }
-
-    fn tell(&self, event: LiveEvent) -> Result<(), Over> {
-        self.events.send(event).map_err(|_| Over)
-    }
-
-    fn sleep(&self, length: Nanos) -> Result<(), Over> {
-        if self.board.sleep(Duration::from_nanos(length.0)) { Ok(()) } else { Err(Over) }
+    fn sleep(&self, length: Nanos) -> Result<(), RunOver> {
+        if self.board.sleep(Duration::from_nanos(length.0)) { Ok(()) } else { Err(RunOver) }
     }
 }

@@ -1,10 +1,9 @@
 //! A stand-in for a Modbus device: it holds what a link names, and refuses all else.
 
+use crate::write::DeviceWrite;
 use reigen_core::change::Value;
-use reigen_core::time::Nanos;
 use reigen_run::live::inbox::RunClock;
-use reigen_station::links::ModbusLink;
-use reigen_station::links::modbus::{BitAddress, ModbusAddress, Table};
+use reigen_station::links::modbus::{BitAddress, ModbusAddress, ModbusLink, Table};
 use std::collections::BTreeMap;
 use std::future::{Ready, ready};
 use std::io;
@@ -16,19 +15,6 @@ use tokio_modbus::{ExceptionCode, Request, Response, SlaveRequest};
 
 use super::requests::words_of;
 
-/// Something was written to the device.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct DeviceWrite {
-    /// When.
-    pub time: Nanos,
-    /// Which table.
-    pub table: Table,
-    /// Which address.
-    pub at: u16,
-    /// A bit is 0 or 1.
-    pub value: u16,
-}
-
 /// What the device holds: a bit is 0 or 1.
 type Image = BTreeMap<(Table, u16), u16>;
 
@@ -38,6 +24,8 @@ pub struct ModbusDevice {
     unit: u8,
     image: Arc<Mutex<Image>>,
     lines: Arc<Vec<(String, ModbusAddress)>>,
+    /// For each place that is written the point behind it.
+    outputs: Arc<Vec<(String, ModbusAddress)>>,
     writes: Sender<DeviceWrite>,
     clock: RunClock,
 }
@@ -46,13 +34,21 @@ impl ModbusDevice {
     /// The device behind a link; what is written to it is told to `writes`.
     pub fn new(link: &ModbusLink, clock: RunClock, writes: Sender<DeviceWrite>) -> Self {
         let beat = link.heartbeat.map(ModbusAddress::Bit);
-        let named = link.lines.iter().chain(&link.outputs).map(|(_, address)| *address).chain(beat);
+        let outputs = link.outputs.all.iter().map(|output| (output.point.clone(), output.place));
+        let outputs: Vec<(String, ModbusAddress)> = outputs.collect();
+        let named = link.lines.iter().chain(&outputs).map(|(_, address)| *address).chain(beat);
         let places = named.flat_map(|address| {
             let (from, until) = address.span();
             (from..until).filter_map(move |at| Some(((address.table(), u16::try_from(at).ok()?), 0)))
         });
         let image = Arc::new(Mutex::new(places.collect()));
-        Self { unit: link.unit, image, lines: Arc::new(link.lines.clone()), writes, clock }
+        let (lines, outputs) = (Arc::new(link.lines.clone()), Arc::new(outputs));
+        Self { unit: link.unit, image, lines, outputs, writes, clock }
+    }
+
+    /// The unit that it answers for.
+    pub fn unit(&self) -> u8 {
+        self.unit
     }
 
     /// A line takes a value; one that the link does not name is passed over.
@@ -116,9 +112,24 @@ impl ModbusDevice {
         for (at, value) in places.ok_or(ExceptionCode::IllegalDataAddress)?.into_iter().zip(values) {
             image.insert((table, at), *value);
             // Whoever listened may be gone.
-            let _ = self.writes.send(DeviceWrite { time: self.clock.now(), table, at, value: *value });
+            let _ = self.writes.send(DeviceWrite {
+                time: self.clock.now(),
+                place: format!("{} {at}", table.word()),
+                point: self.point_at(table, at),
+                value: (*value).into(),
+            });
         }
         Ok(())
+    }
+
+    /// The point that is written at an address.
+    fn point_at(&self, table: Table, at: u16) -> String {
+        let is_there = |address: &ModbusAddress| {
+            let (from, until) = address.span();
+            address.table() == table && (from..until).contains(&u32::from(at))
+        };
+        let found = self.outputs.iter().find(|(_, address)| is_there(address));
+        found.map(|(point, _)| point.clone()).unwrap_or_default()
     }
 
     fn answer(&self, request: Request<'static>) -> Result<Response, ExceptionCode> {

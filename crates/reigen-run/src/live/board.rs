@@ -21,6 +21,8 @@ struct Shared {
     state: Mutex<State>,
     /// Told after each window, and at the end.
     worked: Condvar,
+    /// Told where a point has changed, and at the end.
+    changed: Condvar,
     /// Told at the end alone: who only sleeps is not woken by the work of others.
     ended: Condvar,
 }
@@ -29,6 +31,8 @@ struct Shared {
 struct State {
     worked_until: Nanos,
     values: Vec<Option<Value>>,
+    /// How many windows have changed any of them.
+    changes: u64,
     is_over: bool,
 }
 
@@ -52,6 +56,15 @@ impl Board {
         !waited.unwrap_or_else(PoisonError::into_inner).0.is_over
     }
 
+    /// Waits until a point has changed since so many changes, or for so long at most; gives how many there are now, or
+    /// `None` where the run is over.
+    pub fn wait_for_change(&self, seen: u64, at_most: Duration) -> Option<u64> {
+        let is_waiting = |state: &mut State| state.changes == seen && !state.is_over;
+        let waited = self.shared.changed.wait_timeout_while(self.state(), at_most, is_waiting);
+        let state = waited.unwrap_or_else(PoisonError::into_inner).0;
+        (!state.is_over).then_some(state.changes)
+    }
+
     /// Sleeps for so long, or until the run is over; gives whether it goes on.
     pub fn sleep(&self, length: Duration) -> bool {
         let waited = self.shared.ended.wait_timeout_while(self.state(), length, |state| !state.is_over);
@@ -69,10 +82,22 @@ impl Board {
         self.state().values.get(number).copied().flatten()
     }
 
+    /// A point is this, whatever it was.
+    pub fn set(&mut self, point: usize, value: Value) {
+        let mut state = self.state();
+        if let Some(slot) = state.values.get_mut(point)
+            && slot.replace(value) != Some(value)
+        {
+            state.changes += 1;
+            self.shared.changed.notify_all();
+        }
+    }
+
     /// The run is over: links bring their outputs to rest.
     pub fn end(&self) {
         self.state().is_over = true;
         self.shared.worked.notify_all();
+        self.shared.changed.notify_all();
         self.shared.ended.notify_all();
     }
 }
@@ -80,15 +105,22 @@ impl Board {
 impl Observer for Board {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
         let mut state = self.state();
+        let mut has_changed = false;
         for columns in view.engine.points() {
             let bit = || columns.bit().and_then(|bit| bit.last_level()).map(Value::Bit);
             let count = || columns.count().and_then(|count| count.last()).map(Value::Integer);
             let reading = || columns.reading().and_then(|reading| reading.last()).map(Value::Real);
             if let Some(value) = state.values.get_mut(columns.point) {
-                *value = bit().or_else(count).or_else(reading);
+                let now = bit().or_else(count).or_else(reading);
+                has_changed |= *value != now;
+                *value = now;
             }
         }
         state.worked_until = view.window.until;
+        if has_changed {
+            state.changes += 1;
+            self.shared.changed.notify_all();
+        }
         self.shared.worked.notify_all();
         Ok(())
     }

@@ -48,6 +48,27 @@ pub enum LiveEvent {
         /// All its passes so far.
         passes: PassAccount,
     },
+    /// Somebody else drives the same device.
+    DrivenTwice {
+        /// The number of the link.
+        link: usize,
+        /// What tells so.
+        what: String,
+    },
+    /// Changes never arrived, by the device's own count of them.
+    Missed {
+        /// The number of the link.
+        link: usize,
+        /// How many.
+        count: u64,
+    },
+    /// A link had more to tell than could be worked, and waited.
+    HeldUp {
+        /// The number of the link.
+        link: usize,
+        /// How long.
+        length: Nanos,
+    },
     /// Nothing more will come of a link.
     Ended {
         /// The number of the link.

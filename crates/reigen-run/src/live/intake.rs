@@ -6,8 +6,8 @@ use reigen_core::change::Value;
 use reigen_core::time::Nanos;
 use std::collections::BTreeMap;
 
-/// A device's clock that falls by more than this has begun anew.
-const RESTARTS: i64 = 1_000_000_000;
+/// A device's clock that falls by more than this has begun anew; one that gains more than this has been set ahead.
+const JUMPS: i64 = 1_000_000_000;
 
 /// Puts the events of links in the order of their times.
 ///
@@ -16,7 +16,6 @@ const RESTARTS: i64 = 1_000_000_000;
 /// its arrival. What comes later than that counts at once.
 #[derive(Debug)]
 pub struct Intake {
-    lateness: Nanos,
     links: Vec<Link>,
     /// The lines that tell whether devices answer.
     online_lines: Vec<usize>,
@@ -32,6 +31,8 @@ pub struct Intake {
 /// What is known of one link.
 #[derive(Debug, Clone, Default)]
 struct Link {
+    /// How late a message with a time of its own may be.
+    lateness: Nanos,
     /// The line that tells whether its device answers, where the station asks.
     online: Option<usize>,
     /// How much later the run's clock is than the device's.
@@ -50,6 +51,14 @@ pub struct LinkAccount {
     pub late: u64,
     /// How often the device's clock began anew.
     pub restarts: u64,
+    /// How often the device's clock jumped ahead.
+    pub ahead: u64,
+    /// What tells that somebody else drives the device.
+    pub driven_twice: Option<String>,
+    /// Changes that never arrived, by the device's own count.
+    pub missed: u64,
+    /// How long the link waited until what it told could be worked.
+    pub held_up: Nanos,
     /// What meant nothing, and the first of it.
     pub malformed: u64,
     /// The first of that.
@@ -93,12 +102,13 @@ impl LinkAccount {
 }
 
 impl Intake {
-    /// For each link the line that tells whether its device answers, where the station asks; none answers yet.
-    pub fn new(online: Vec<Option<usize>>, lateness: Nanos) -> Self {
-        let online_lines = online.iter().flatten().copied().collect();
-        let links: Vec<Link> = online.into_iter().map(|online| Link { online, ..Link::default() }).collect();
+    /// For each link the line that tells whether its device answers, where the station asks, and how late a message with
+    /// a time of its own may be; none answers yet.
+    pub fn new(links: Vec<(Option<usize>, Nanos)>) -> Self {
+        let online_lines = links.iter().filter_map(|(online, _)| *online).collect();
+        let link = |(online, lateness)| Link { online, lateness, ..Link::default() };
+        let links: Vec<Link> = links.into_iter().map(link).collect();
         let mut intake = Self {
-            lateness,
             links,
             online_lines,
             waiting: BTreeMap::new(),
@@ -128,29 +138,34 @@ impl Intake {
         self.has_news |= !matches!(event, LiveEvent::Values { .. });
         match event {
             LiveEvent::Values { link, values } => values.into_iter().for_each(|value| self.take_value(link, value)),
-            LiveEvent::Malformed { link, count, first } => {
-                if let Some(link) = self.links.get_mut(link) {
-                    link.told.malformed += count;
-                    link.told.first_malformed.get_or_insert(first);
-                }
-            }
+            LiveEvent::Malformed { link, count, first } => self.account(link, |told| {
+                told.malformed += count;
+                told.first_malformed.get_or_insert(first);
+            }),
             LiveEvent::Reached { link, at, lost } => {
                 self.tell_online(link, at, lost.is_none());
-                self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.reached(at, lost.clone()));
+                self.account(link, |told| told.reached(at, lost));
             }
-            LiveEvent::Refused { link, what, remedy } => {
-                if let Some(link) = self.links.get_mut(link) {
-                    link.told.refused += 1;
-                    link.told.first_refused.get_or_insert((what, remedy));
-                }
+            LiveEvent::Refused { link, what, remedy } => self.account(link, |told| {
+                told.refused += 1;
+                told.first_refused.get_or_insert((what, remedy));
+            }),
+            LiveEvent::Passed { link, passes } => self.account(link, |told| told.passes = passes),
+            LiveEvent::DrivenTwice { link, what } => {
+                self.account(link, |told| told.driven_twice = told.driven_twice.take().or(Some(what)));
             }
-            LiveEvent::Passed { link, passes } => {
-                self.links.iter_mut().skip(link).take(1).for_each(|link| link.told.passes = passes);
-            }
+            LiveEvent::Missed { link, count } => self.account(link, |told| told.missed += count),
+            LiveEvent::HeldUp { link, length } => self.account(link, |told| told.held_up += length),
             LiveEvent::Ended { link } => {
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.has_ended = true)
             }
             LiveEvent::Stop => self.has_stopped = true,
+        }
+    }
+
+    fn account(&mut self, link: usize, take: impl FnOnce(&mut LinkAccount)) {
+        if let Some(link) = self.links.get_mut(link) {
+            take(&mut link.told);
         }
     }
 
@@ -160,12 +175,14 @@ impl Intake {
             return;
         }
         let Some(link) = self.links.get_mut(link) else { return };
+        // Before the first message nobody knew of its clock: all up to now was known then.
+        let has_clock = link.offset.is_some();
         let time = match own_time_ns {
             None => arrived,
             Some(own) => link.on_our_clock(own, arrived),
         };
         // Two links that are asked at once answer at once, too: only who tells a time can be late for it.
-        link.told.late += u64::from(own_time_ns.is_some() && time < self.known_until);
+        link.told.late += u64::from(has_clock && own_time_ns.is_some() && time < self.known_until);
         self.wait_for_turn(time, line, value);
     }
 
@@ -181,12 +198,11 @@ impl Intake {
 
     /// Everything before this time is known, where the clock says `now`; it never goes back.
     pub fn known_until(&mut self, now: Nanos) -> Nanos {
-        let lateness = self.lateness;
         let of = |link: &Link| match link.offset {
-            Some(_) if !link.has_ended && now.saturating_sub(link.arrived) < lateness => {
-                link.newest.saturating_sub(lateness)
+            Some(_) if !link.has_ended && now.saturating_sub(link.arrived) < link.lateness => {
+                link.newest.saturating_sub(link.lateness)
             }
-            Some(_) if !link.has_ended => now.saturating_sub(lateness),
+            Some(_) if !link.has_ended => now.saturating_sub(link.lateness),
             _ => now,
         };
         let known = self.links.iter().map(of).min().unwrap_or(now);
@@ -197,7 +213,7 @@ impl Intake {
     /// When what lies before a time is known though nothing comes any more.
     pub fn known_by(&self, time: Nanos) -> Nanos {
         let own_clocks = self.links.iter().filter(|link| link.offset.is_some() && !link.has_ended);
-        own_clocks.map(|link| link.arrived.max(time) + self.lateness).fold(time, Nanos::max)
+        own_clocks.map(|link| link.arrived.max(time) + link.lateness).fold(time, Nanos::max)
     }
 
     /// Hands over what lies before a time, in order; nothing before it comes later.
@@ -223,12 +239,14 @@ impl Intake {
 impl Link {
     /// A time of the device on the clock of the run.
     fn on_our_clock(&mut self, own: i64, arrived: Nanos) -> Nanos {
-        if self.offset.is_some() && own < self.newest_own.saturating_sub(RESTARTS) {
+        if self.offset.is_some() && own < self.newest_own.saturating_sub(JUMPS) {
             self.told.restarts += 1;
             self.offset = None;
         }
         let apart = i64::try_from(arrived.0).unwrap_or(i64::MAX).saturating_sub(own);
         let offset = self.offset.map_or(apart, |offset| offset.min(apart));
+        let gained = self.offset.map_or(0, |before| before.saturating_sub(offset));
+        self.told.ahead += u64::from(gained > JUMPS);
         self.newest_own = if self.offset.is_none() { own } else { self.newest_own.max(own) };
         self.offset = Some(offset);
         let time = Nanos(u64::try_from(own.saturating_add(offset)).unwrap_or_default());
@@ -252,7 +270,7 @@ mod tests {
         /// and nothing is ever known that comes later.
         #[test]
         fn messages_within_their_lateness_come_in_order(delays in prop::collection::vec((0..50u64, 1..40u64), 1..40)) {
-            let mut intake = Intake::new(vec![None], Nanos(100));
+            let mut intake = Intake::new(vec![(None, Nanos(100))]);
             let mut own = 0;
             let mut sent: Vec<(u64, u64)> = delays.iter().map(|(late, step)| { own += step; (own + late, own) }).collect();
             // The clock of the device is seen at its least delay.
@@ -276,7 +294,7 @@ mod tests {
 
     #[test]
     fn what_is_too_late_counts_at_once_and_a_restarted_clock_is_told() {
-        let mut intake = Intake::new(vec![None], Nanos(100));
+        let mut intake = Intake::new(vec![(None, Nanos(100))]);
         intake.take(value(0, 10, Some(0)));
         intake.take(value(0, 510, Some(500)));
         assert_eq!(intake.known_until(Nanos(510)), Nanos(410));
@@ -288,6 +306,10 @@ mod tests {
         assert_eq!(seen, [(410, 1), (510, 0)]);
         intake.take(value(0, 1000, Some(-2_000_000_000)));
         assert_eq!(intake.accounts().next(), Some(&LinkAccount { late: 1, restarts: 1, ..LinkAccount::default() }));
+        // Ten seconds gained in one: from now on it arrives in time by the clock that it has now.
+        intake.take(value(0, 2_000, Some(8_000_000_000)));
+        let told = intake.accounts().next().map(|told| (told.late, told.restarts, told.ahead));
+        assert_eq!(told, Some((1, 1, 1)));
         assert!(!intake.is_over());
         intake.take(LiveEvent::Ended { link: 0 });
         assert!(intake.is_over());

@@ -1,6 +1,7 @@
 //! Live lines as the lines of a station.
 
 use super::due::NextDue;
+use super::findings::of_link;
 use super::inbox::Inbox;
 use super::intake::{Intake, LinkAccount};
 use crate::error::RunError;
@@ -9,15 +10,11 @@ use crate::source::{Advance, LineSource, TakeAdvance};
 use reigen_core::change::Value;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
-use reigen_core::names::counted;
 use reigen_core::time::Nanos;
-use reigen_core::units::short_time;
 use reigen_station::links::online_line;
 use reigen_station::station::Station;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-/// One pass of so many may be late before that is told.
-const LATE_SHARE: u64 = 100;
 /// So many events are taken at once before the station is worked.
 const MOST_AT_ONCE: usize = 64;
 
@@ -26,12 +23,19 @@ const MOST_AT_ONCE: usize = 64;
 pub struct LiveSettings {
     /// What it is called in messages.
     pub name: String,
-    /// The names of the links, by their numbers.
-    pub links: Vec<String>,
-    /// How late a message with a time of its own may be.
-    pub lateness: Nanos,
+    /// The links, by their numbers.
+    pub links: Vec<LiveLink>,
     /// How long the run is; `None` for until somebody ends it.
     pub length: Option<Nanos>,
+}
+
+/// A link of a live run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LiveLink {
+    /// Its name.
+    pub name: String,
+    /// How late a message with a time of its own may be.
+    pub lateness: Nanos,
 }
 
 /// What links have done so far, for whoever looks on.
@@ -91,8 +95,9 @@ impl<I: Inbox> LiveSource<I> {
     /// must look on.
     pub fn new(settings: LiveSettings, lines: Vec<RecordedLine>, inbox: I) -> (Self, NextDue) {
         let next_due = NextDue::default();
-        let online = |link: &String| lines.iter().position(|line| line.name == online_line(link));
-        let intake = Intake::new(settings.links.iter().map(online).collect(), settings.lateness);
+        let online = |link: &str| lines.iter().position(|line| line.name == online_line(link));
+        let links = settings.links.iter().map(|link| (online(&link.name), link.lateness));
+        let intake = Intake::new(links.collect());
         let count = |is_level: bool| lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level).count();
         let (levels, numbers) = (vec![(None, None); count(true)], vec![None; count(false)]);
         let due = next_due.clone();
@@ -245,53 +250,7 @@ impl<I: Inbox> LineSource for LiveSource<I> {
     }
 
     fn findings(&self, _names: &[String]) -> Vec<Finding> {
-        let mut findings = Vec::new();
-        for (name, told) in self.settings.links.iter().zip(self.intake.accounts()) {
-            if told.malformed > 0 {
-                let first = told.first_malformed.as_deref().unwrap_or_default();
-                let message = format!("{} could not be read, the first: {first}", counted(told.malformed, "message"));
-                let remedy = "check what the device sends: on `lines` an object such as {\"line\":\"PB_START\",\"value\":1}, in registers a number of the link's `type`";
-                findings.push(Finding::warning("lines-malformed", name, message, remedy));
-            }
-            if told.late > 0 {
-                let message = format!(
-                    "{} arrived later than --lateness allows and count at arrival",
-                    counted(told.late, "value")
-                );
-                let remedy = "use a longer --lateness";
-                findings.push(Finding::warning("lines-late", name, message, remedy));
-            }
-            if told.downs > 0 {
-                let why = told.first_lost.as_deref().unwrap_or_default();
-                let message = format!(
-                    "lost {}, for {} in all; the first time: {why}",
-                    counted(told.downs, "time"),
-                    short_time(told.down_until(self.last_time))
-                );
-                let remedy = "check the address, the plug and the device; meanwhile its lines kept their last values";
-                findings.push(Finding::warning("link-down", name, message, remedy));
-            }
-            if told.refused > 0 {
-                let (first, remedy) = told.first_refused.clone().unwrap_or_default();
-                let message = format!("the device refused {}, the first: {first}", counted(told.refused, "request"));
-                findings.push(Finding::warning("link-exception", name, message, remedy));
-            }
-            let all = told.passes.late + told.passes.passes;
-            // Any computer is busy with something else now and then: that is no fault of the settings.
-            if told.passes.late * LATE_SHARE > all {
-                let message = format!(
-                    "{} of {all} passes skipped: the pass before took longer than `every`, up to {}",
-                    told.passes.late,
-                    short_time(told.passes.longest)
-                );
-                let remedy = "use a longer `every`";
-                findings.push(Finding::note("passes-late", name, message, remedy));
-            }
-            if told.restarts > 0 {
-                let message = format!("the device's clock restarted {}", counted(told.restarts, "time"));
-                findings.push(Finding::note("clock-restarted", name, message, "check whether the device restarts"));
-            }
-        }
-        findings
+        let links = self.settings.links.iter().map(|link| link.name.as_str());
+        links.zip(self.intake.accounts()).flat_map(|(name, told)| of_link(name, told, self.last_time)).collect()
     }
 }

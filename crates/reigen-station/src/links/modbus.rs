@@ -1,6 +1,28 @@
 //! Where a value is in a Modbus device (Modbus Application Protocol V1.1b3): its table, its address from 0 as on the wire, and its form.
 
+use super::connection::Connection;
+use super::output::Outputs;
+use reigen_core::time::Nanos;
 use std::fmt;
+
+/// A Modbus device.
+#[derive(Debug, Clone)]
+pub struct ModbusLink {
+    /// Where it is reached.
+    pub at: Connection,
+    /// The unit behind it.
+    pub unit: u8,
+    /// One pass over all reads, then all writes.
+    pub every: Nanos,
+    /// How long an answer may take.
+    pub timeout: Nanos,
+    /// Its lines, by name.
+    pub lines: Vec<(String, ModbusAddress)>,
+    /// The points that it is given.
+    pub outputs: Outputs<ModbusAddress>,
+    /// Turns over in every pass, so that the device can tell that nobody drives it any more.
+    pub heartbeat: Option<BitAddress>,
+}
 
 /// One of the four tables of a device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -1,7 +1,12 @@
 //! The table of a link as it stands in the file, and what is wrong with it.
 
-use super::modbus::{BitAddress, ModbusAddress, NumberAddress, NumberForm, Table, parse_place};
-use super::{Link, ModbusLink, Protocol};
+use super::connection::{Connection, Parity, SerialPort};
+use super::gpio::GpioLink;
+use super::modbus::{BitAddress, ModbusAddress, ModbusLink, Table, parse_place};
+use super::mqtt::{MqttLink, check_topic};
+use super::output::{OnStop, Output, Outputs, USUAL_REFRESH};
+use super::place::{Entry, PlaceTable, StopWord};
+use super::{LinesLink, Link, Protocol};
 use crate::spanned::Spanned;
 use crate::table::StationErrorKind;
 use crate::table::builder::{Builder, TimeText};
@@ -9,255 +14,314 @@ use crate::table::tables::Tables;
 use reigen_core::logic::expression::Span;
 use reigen_core::time::Nanos;
 use serde::Deserialize;
+use std::fmt::Display;
 
 /// A pass and an answer where nothing else is said.
 const USUAL_EVERY: Nanos = Nanos(100_000_000);
 const USUAL_TIMEOUT: Nanos = Nanos(500_000_000);
+/// The usual speeds of a bus (Modbus over serial line V1.02, 2.5.1), and of what a microcontroller prints.
+const USUAL_BAUD: u32 = 19_200;
+const USUAL_PRINTED_BAUD: u32 = 115_200;
 
 /// `[link.NAME]`: the connection to a device, for `reigen live`.
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct LinkTable {
-    /// "modbus-tcp" or "lines".
+    /// "modbus-tcp", "modbus-rtu", "mqtt", "lines" or "gpio".
     protocol: Spanned<ProtocolWord>,
-    /// Host and port of the device, such as "192.168.1.20:502".
+    /// Host and port of the device or broker, such as "192.168.1.20:502".
     address: Option<Spanned<String>>,
+    /// modbus-rtu, lines: serial port, such as "/dev/ttyUSB0".
+    serial: Option<Spanned<String>>,
+    /// Serial port: bits per second [default: 19200; of lines 115200].
+    baud: Option<Spanned<u32>>,
+    /// Serial port: "none", "even" or "odd" [default: even; of lines none].
+    parity: Option<Spanned<Parity>>,
+    /// Serial port: 1 or 2 [default: 1].
+    stop_bits: Option<Spanned<u8>>,
+    /// gpio: chip with the pins, such as "/dev/gpiochip0".
+    chip: Option<Spanned<String>>,
     /// Modbus: unit of the device [default: 1].
     unit: Option<Spanned<u8>>,
     /// Modbus: time of one pass over all reads and writes [default: 100 ms].
     every: Option<Spanned<TimeText>>,
     /// Modbus: how long an answer may take [default: 500 ms].
     timeout: Option<Spanned<TimeText>>,
-    /// Modbus: lines, each with its place: "discrete 0", or a table with `at` and `type`.
+    /// Lines, each with its place: "discrete 0", a topic, the number of a pin, or a table with `at` and more.
     #[serde(default)]
     lines: Tables<Entry>,
-    /// Modbus: points that the device is given, each with its place.
+    /// Points that the device is given, each with its place.
     #[serde(default)]
     outputs: Tables<Entry>,
+    /// Outputs are written again after this time though they have not changed [default: 1 s].
+    refresh: Option<Spanned<TimeText>>,
     /// What becomes of written bits when the run ends: "off" (default) or "hold".
     on_stop: Option<Spanned<StopWord>>,
     /// Modbus: coil that turns over in every pass.
     heartbeat: Option<Spanned<String>>,
+    /// MQTT: topic that tells whether the outputs are driven.
+    status: Option<Spanned<String>>,
+    /// MQTT: user.
+    user: Option<Spanned<String>>,
+    /// MQTT: environment variable with the password.
+    password_env: Option<Spanned<String>>,
+    /// MQTT: whether the connection is encrypted [default: false].
+    tls: Option<Spanned<bool>>,
+    /// MQTT with tls: file with the certificate that the broker's is signed by.
+    ca: Option<Spanned<String>>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum ProtocolWord {
     ModbusTcp,
+    ModbusRtu,
+    Mqtt,
     Lines,
+    Gpio,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
-#[serde(rename_all = "lowercase")]
-enum StopWord {
-    Off,
-    Hold,
-}
-
-/// A place, or a table with more about it.
-#[derive(Debug, Deserialize, schemars::JsonSchema)]
-#[serde(untagged)]
-enum Entry {
-    Place(String),
-    Table(PlaceTable),
-}
-
-/// `{ at = "input 4", type = "u32" }`: a value in registers.
-#[derive(Debug, Deserialize, schemars::JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct PlaceTable {
-    /// Its place, such as "input 4".
-    at: String,
-    /// "u16" (default), "i16", "u32", "i32", "f32", or "bit" with `bit`.
-    #[serde(rename = "type")]
-    form: Option<TypeWord>,
-    /// Of two registers: "high_first" (default) or "low_first".
-    words: Option<WordsWord>,
-    /// Which bit of the register, from 0.
-    bit: Option<u8>,
-    /// The number is this times what the registers hold [default: 1].
-    scale: Option<f64>,
-    /// And this more [default: 0].
-    offset: Option<f64>,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
-#[serde(rename_all = "lowercase")]
-enum TypeWord {
-    U16,
-    I16,
-    U32,
-    I32,
-    F32,
-    Bit,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, schemars::JsonSchema)]
-#[serde(rename_all = "snake_case")]
-enum WordsWord {
-    HighFirst,
-    LowFirst,
-}
-
-/// An entry with the places of its name and itself.
-type Placed<T> = (Spanned<String>, Span, T);
-
-impl Entry {
-    /// Where the value is.
-    fn address(&self) -> Result<ModbusAddress, String> {
-        let given = match self {
-            Self::Place(at) => {
-                &PlaceTable { at: at.clone(), form: None, words: None, bit: None, scale: None, offset: None }
-            }
-            Self::Table(table) => table,
-        };
-        let (table, at) = parse_place(&given.at)?;
-        let has_form = given.form.is_some() || given.words.is_some() || given.scale.is_some() || given.offset.is_some();
-        if table.is_bits() {
-            return match has_form || given.bit.is_some() {
-                true => Err(format!("a {} is one bit: it has no `type` and nothing else beside `at`", table.word())),
-                false => Ok(ModbusAddress::Bit(BitAddress { table, at, bit: None })),
-            };
+impl ProtocolWord {
+    fn text(self) -> &'static str {
+        match self {
+            Self::ModbusTcp => "modbus-tcp",
+            Self::ModbusRtu => "modbus-rtu",
+            Self::Mqtt => "mqtt",
+            Self::Lines => "lines",
+            Self::Gpio => "gpio",
         }
-        match (given.form, given.bit) {
-            (Some(TypeWord::Bit) | None, Some(bit @ 0..=15)) => {
-                Ok(ModbusAddress::Bit(BitAddress { table, at, bit: Some(bit) }))
-            }
-            (Some(TypeWord::Bit), None) => Err("which bit? add bit = 0, from 0 to 15".to_owned()),
-            (_, Some(bit @ 16..)) => Err(format!("a register has the bits 0 to 15, and no bit {bit}")),
-            (Some(_), Some(_)) => Err("`bit` goes with type = \"bit\" alone".to_owned()),
-            (form, None) => given.number(table, at, form).map(ModbusAddress::Number),
-        }
-    }
-}
-
-impl PlaceTable {
-    fn number(&self, table: Table, at: u16, form: Option<TypeWord>) -> Result<NumberAddress, String> {
-        let form = match form {
-            None | Some(TypeWord::U16 | TypeWord::Bit) => NumberForm::U16,
-            Some(TypeWord::I16) => NumberForm::I16,
-            Some(TypeWord::U32) => NumberForm::U32,
-            Some(TypeWord::I32) => NumberForm::I32,
-            Some(TypeWord::F32) => NumberForm::F32,
-        };
-        if u32::from(at) + u32::from(form.words()) > 1 << 16 {
-            return Err(format!("two registers from {at} on go beyond the last, 65535"));
-        }
-        if self.words.is_some() && form.words() == 1 {
-            return Err("`words` is for values of two registers: type = \"u32\", \"i32\" or \"f32\"".to_owned());
-        }
-        let (scale, offset) = (self.scale.unwrap_or(1.0), self.offset.unwrap_or_default());
-        if scale == 0.0 || !scale.is_finite() || !offset.is_finite() {
-            return Err("`scale` is a number other than 0, and `offset` a number".to_owned());
-        }
-        Ok(NumberAddress { table, at, form, low_first: self.words == Some(WordsWord::LowFirst), scale, offset })
     }
 }
 
 impl LinkTable {
     /// Checks the table and makes the link of it; `None` where an error has been noted.
     pub(crate) fn build(self, name: Spanned<String>, builder: &mut Builder<'_>) -> Option<Link> {
-        let protocol = *self.protocol.get_ref();
-        let address = self.address(&name, builder)?;
-        let protocol = match protocol {
-            ProtocolWord::ModbusTcp => Protocol::ModbusTcp(self.modbus(address, builder)?),
-            ProtocolWord::Lines => {
-                self.refuse_modbus_keys(builder);
-                Protocol::Lines { address }
-            }
+        let errors = builder.errors.len();
+        self.refuse_foreign_keys(builder);
+        let protocol = match *self.protocol.get_ref() {
+            ProtocolWord::ModbusTcp | ProtocolWord::ModbusRtu => self.modbus(&name, builder).map(Protocol::Modbus),
+            ProtocolWord::Mqtt => self.mqtt(&name, builder).map(Protocol::Mqtt),
+            ProtocolWord::Lines => self.lines(&name, builder).map(Protocol::Lines),
+            ProtocolWord::Gpio => self.gpio(&name, builder).map(Protocol::Gpio),
         };
+        let protocol = protocol.filter(|_| builder.errors.len() == errors)?;
         Some(Link { span: name.span(), name: name.into_inner(), protocol })
     }
 
-    fn address(&self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<String> {
-        let Some(address) = &self.address else {
-            let kind =
-                StationErrorKind::File("a link needs an address, such as address = \"192.168.1.20:502\"".to_owned());
-            builder.refuse(name.span(), kind);
-            return None;
-        };
-        let text = address.get_ref();
-        let port =
-            text.rsplit_once(':').filter(|(host, _)| !host.is_empty()).and_then(|(_, port)| port.parse::<u16>().ok());
-        if port.is_none() {
-            let message = format!("`{text}` is no address: host and port, such as \"192.168.1.20:502\"");
-            builder.refuse(address.span(), StationErrorKind::File(message));
-            return None;
+    /// Refuses keys that belong to other protocols.
+    fn refuse_foreign_keys(&self, builder: &mut Builder<'_>) {
+        use ProtocolWord::{Gpio, Lines, ModbusRtu, ModbusTcp, Mqtt};
+        fn span<T>(key: &Option<Spanned<T>>) -> Option<Span> {
+            key.as_ref().map(Spanned::span)
         }
-        Some(text.clone())
-    }
-
-    /// Keys that a link of lines has not.
-    fn refuse_modbus_keys(self, builder: &mut Builder<'_>) {
-        let keys = [
-            ("unit", self.unit.as_ref().map(Spanned::span)),
-            ("every", self.every.as_ref().map(Spanned::span)),
-            ("timeout", self.timeout.as_ref().map(Spanned::span)),
-            ("on_stop", self.on_stop.as_ref().map(Spanned::span)),
-            ("heartbeat", self.heartbeat.as_ref().map(Spanned::span)),
-            ("lines", self.lines.into_iter().next().map(|(name, _)| name.span())),
-            ("outputs", self.outputs.into_iter().next().map(|(name, _)| name.span())),
+        let keys: [(&str, Option<Span>, &[ProtocolWord]); 15] = [
+            ("address", span(&self.address), &[ModbusTcp, Mqtt, Lines]),
+            ("serial", span(&self.serial), &[ModbusRtu, Lines]),
+            ("baud", span(&self.baud), &[ModbusRtu, Lines]),
+            ("parity", span(&self.parity), &[ModbusRtu, Lines]),
+            ("stop_bits", span(&self.stop_bits), &[ModbusRtu, Lines]),
+            ("chip", span(&self.chip), &[Gpio]),
+            ("unit", span(&self.unit), &[ModbusTcp, ModbusRtu]),
+            ("every", span(&self.every), &[ModbusTcp, ModbusRtu]),
+            ("timeout", span(&self.timeout), &[ModbusTcp, ModbusRtu]),
+            ("heartbeat", span(&self.heartbeat), &[ModbusTcp, ModbusRtu]),
+            ("status", span(&self.status), &[Mqtt]),
+            ("user", span(&self.user), &[Mqtt]),
+            ("password_env", span(&self.password_env), &[Mqtt]),
+            ("tls", span(&self.tls), &[Mqtt]),
+            ("ca", span(&self.ca), &[Mqtt]),
         ];
-        for (key, span) in keys {
-            if let Some(span) = span {
-                let message = format!(
-                    "`{key}` belongs to modbus-tcp; a link of `lines` knows lines by the names that the device prints"
-                );
+        let protocol = *self.protocol.get_ref();
+        for (key, span, of) in keys {
+            if let Some(span) = span.filter(|_| !of.contains(&protocol)) {
+                let others: Vec<&str> = of.iter().map(|protocol| protocol.text()).collect();
+                let message = format!("`{key}` belongs to {}, and not to {}", others.join(", "), protocol.text());
                 builder.refuse(span, StationErrorKind::File(message));
             }
         }
     }
 
-    fn modbus(self, address: String, builder: &mut Builder<'_>) -> Option<ModbusLink> {
-        let errors = builder.errors.len();
-        let time = |time: &Option<Spanned<TimeText>>, usual, builder: &mut Builder<'_>| {
-            time.as_ref().map_or(Some(usual), |time| builder.above_zero(time))
+    fn modbus(self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<ModbusLink> {
+        let at = match self.protocol.get_ref() {
+            ProtocolWord::ModbusTcp => self.address(name, builder).map(Connection::Tcp),
+            _ => self.serial(name, USUAL_BAUD, Parity::Even, builder).map(Connection::Serial),
         };
         let (every, timeout) = (time(&self.every, USUAL_EVERY, builder), time(&self.timeout, USUAL_TIMEOUT, builder));
-        let heartbeat = self.heartbeat.as_ref().and_then(|place| match parse_place(place.get_ref()) {
-            Ok((Table::Coil, at)) => Some(BitAddress { table: Table::Coil, at, bit: None }),
-            Ok(_) => {
-                let message = "a heartbeat is a coil, such as \"coil 15\"".to_owned();
-                builder.refuse(place.span(), StationErrorKind::File(message));
-                None
-            }
-            Err(message) => {
-                builder.refuse(place.span(), StationErrorKind::File(message));
-                None
-            }
+        let heartbeat = self.heartbeat.as_ref().and_then(|place| {
+            let found = parse_place(place.get_ref()).and_then(|(table, at)| match table {
+                Table::Coil => Ok(BitAddress { table, at, bit: None }),
+                _ => Err("a heartbeat is a coil, such as \"coil 15\"".to_owned()),
+            });
+            refused(found, place.span(), builder)
         });
-        let lines = placed(self.lines, builder);
-        let outputs = placed(self.outputs, builder);
-        check_outputs(&outputs, heartbeat, builder);
-        if builder.errors.len() > errors {
-            return None;
+        let unit = self.unit.as_ref().map_or(1, |unit| *unit.get_ref());
+        let outputs = outputs(self.outputs, &self.on_stop, &self.refresh, PlaceTable::modbus, builder);
+        check_outputs(&outputs.1, heartbeat, builder);
+        let lines = lines(self.lines, PlaceTable::modbus, builder);
+        Some(ModbusLink { at: at?, unit, every: every?, timeout: timeout?, lines, outputs: outputs.0?, heartbeat })
+    }
+
+    fn mqtt(self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<MqttLink> {
+        let address = self.address(name, builder);
+        if let Some(status) = &self.status {
+            refused(check_topic(status.get_ref()), status.span(), builder);
         }
-        let named =
-            |all: Vec<Placed<ModbusAddress>>| all.into_iter().map(|(name, _, at)| (name.into_inner(), at)).collect();
-        Some(ModbusLink {
-            address,
-            unit: self.unit.map_or(1, Spanned::into_inner),
-            every: every?,
-            timeout: timeout?,
-            lines: named(lines),
-            outputs: named(outputs),
-            off_at_end: self.on_stop.is_none_or(|word| *word.get_ref() == StopWord::Off),
-            heartbeat,
+        let tls = self.tls.as_ref().is_some_and(|tls| *tls.get_ref());
+        if let Some(ca) = self.ca.as_ref().filter(|_| !tls) {
+            builder.refuse(ca.span(), StationErrorKind::File("`ca` goes with tls = true".to_owned()));
+        }
+        if let Some(password) = self.password_env.as_ref().filter(|_| self.user.is_none()) {
+            builder.refuse(password.span(), StationErrorKind::File("a password goes with a `user`".to_owned()));
+        }
+        let (outputs, placed) = outputs(self.outputs, &self.on_stop, &self.refresh, PlaceTable::topic, builder);
+        let status: Vec<String> = self.status.iter().map(|status| status.get_ref().clone()).collect();
+        refuse_twice(&placed, &status, builder);
+        let lines = lines(self.lines, PlaceTable::mqtt, builder);
+        let text = |key: Option<Spanned<String>>| key.map(Spanned::into_inner);
+        Some(MqttLink {
+            address: address?,
+            lines,
+            outputs: outputs?,
+            status: text(self.status),
+            user: text(self.user),
+            password_env: text(self.password_env),
+            tls,
+            ca: text(self.ca),
+        })
+    }
+
+    fn lines(self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<LinesLink> {
+        let at = match (&self.address, &self.serial) {
+            (Some(_), Some(serial)) => {
+                let message = "a device is reached by `address` or `serial`, not both".to_owned();
+                builder.refuse(serial.span(), StationErrorKind::File(message));
+                None
+            }
+            (_, Some(_)) => self.serial(name, USUAL_PRINTED_BAUD, Parity::None, builder).map(Connection::Serial),
+            _ => self.address(name, builder).map(Connection::Tcp),
+        };
+        if let Some((line, _)) = self.lines.into_iter().next() {
+            let message = "a device that prints lines has no table of them: its lines have the names that it prints";
+            builder.refuse(line.span(), StationErrorKind::File(message.to_owned()));
+        }
+        let (outputs, placed) = outputs(self.outputs, &self.on_stop, &self.refresh, PlaceTable::line_name, builder);
+        refuse_twice(&placed, &[], builder);
+        Some(LinesLink { at: at?, outputs: outputs? })
+    }
+
+    fn gpio(self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<GpioLink> {
+        let chip = needed(&self.chip, name, "a chip", "chip = \"/dev/gpiochip0\"", builder);
+        let lines = lines(self.lines, PlaceTable::pin, builder);
+        let pin = |place: &PlaceTable| place.pin().map(|pin| pin.offset);
+        let (outputs, placed) = outputs(self.outputs, &self.on_stop, &self.refresh, pin, builder);
+        let read: Vec<u32> = lines.iter().map(|(_, pin)| pin.offset).collect();
+        refuse_twice(&placed, &read, builder);
+        Some(GpioLink { chip: chip?, lines, outputs: outputs? })
+    }
+
+    fn address(&self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<String> {
+        let text = needed(&self.address, name, "an address", "address = \"192.168.1.20:502\"", builder)?;
+        let port =
+            text.rsplit_once(':').filter(|(host, _)| !host.is_empty()).and_then(|(_, port)| port.parse::<u16>().ok());
+        let message = || format!("`{text}` is no address: host and port, such as \"192.168.1.20:502\"");
+        let span = self.address.as_ref().map_or_else(|| name.span(), Spanned::span);
+        refused(port.ok_or_else(message), span, builder).map(|_| text)
+    }
+
+    fn serial(
+        &self,
+        name: &Spanned<String>,
+        baud: u32,
+        parity: Parity,
+        builder: &mut Builder<'_>,
+    ) -> Option<SerialPort> {
+        let path = needed(&self.serial, name, "a serial port", "serial = \"/dev/ttyUSB0\"", builder)?;
+        let stop_bits = self.stop_bits.as_ref().map_or(1, |bits| *bits.get_ref());
+        if let Some(bits) = self.stop_bits.as_ref().filter(|_| !matches!(stop_bits, 1 | 2)) {
+            builder.refuse(bits.span(), StationErrorKind::File("there are 1 or 2 stop bits".to_owned()));
+        }
+        if let Some(baud) = self.baud.as_ref().filter(|baud| !(50..=10_000_000).contains(baud.get_ref())) {
+            let message = "`baud` is from 50 to 10000000 bits per second".to_owned();
+            builder.refuse(baud.span(), StationErrorKind::File(message));
+        }
+        Some(SerialPort {
+            path,
+            baud: self.baud.as_ref().map_or(baud, |baud| *baud.get_ref()),
+            parity: self.parity.as_ref().map_or(parity, |parity| *parity.get_ref()),
+            two_stop_bits: stop_bits == 2,
         })
     }
 }
 
-/// The entries with their places in the device; those that have none are noted.
-fn placed(entries: Tables<Entry>, builder: &mut Builder<'_>) -> Vec<Placed<ModbusAddress>> {
-    let mut all = Vec::new();
+/// A key that a link cannot be without.
+fn needed(
+    key: &Option<Spanned<String>>,
+    name: &Spanned<String>,
+    what: &str,
+    example: &str,
+    builder: &mut Builder<'_>,
+) -> Option<String> {
+    let text = key.as_ref().map(|text| text.get_ref().clone()).filter(|text| !text.is_empty());
+    let span = key.as_ref().map_or_else(|| name.span(), Spanned::span);
+    refused(text.ok_or_else(|| format!("a link of this protocol needs {what}, such as {example}")), span, builder)
+}
+
+fn time(time: &Option<Spanned<TimeText>>, usual: Nanos, builder: &mut Builder<'_>) -> Option<Nanos> {
+    time.as_ref().map_or(Some(usual), |time| builder.above_zero(time))
+}
+
+/// What was found; an error is noted.
+fn refused<T>(found: Result<T, String>, span: Span, builder: &mut Builder<'_>) -> Option<T> {
+    found.map_err(|message| builder.refuse(span, StationErrorKind::File(message))).ok()
+}
+
+/// The lines with their places; those that have none are noted.
+fn lines<P>(
+    entries: Tables<Entry>,
+    place: impl Fn(&PlaceTable) -> Result<P, String>,
+    builder: &mut Builder<'_>,
+) -> Vec<(String, P)> {
+    let all = entries.into_iter().filter_map(|(name, entry)| {
+        let found = place(&entry.get_ref().table());
+        Some((name.into_inner(), refused(found, entry.span(), builder)?))
+    });
+    all.collect()
+}
+
+/// An output with where it stands in the file: its name, its span, its place.
+type Placed<P> = (String, Span, P);
+
+/// The outputs with their places; those that have none are noted.
+fn outputs<P: Clone>(
+    entries: Tables<Entry>,
+    on_stop: &Option<Spanned<StopWord>>,
+    refresh: &Option<Spanned<TimeText>>,
+    place: impl Fn(&PlaceTable) -> Result<P, String>,
+    builder: &mut Builder<'_>,
+) -> (Option<Outputs<P>>, Vec<Placed<P>>) {
+    let usual = on_stop.as_ref().map_or(OnStop::Off, |word| (*word.get_ref()).into());
+    let refresh = time(refresh, USUAL_REFRESH, builder);
+    let (mut all, mut placed) = (Vec::new(), Vec::new());
     for (name, entry) in entries {
-        let span = entry.span();
-        match entry.get_ref().address() {
-            Ok(address) => all.push((name, span, address)),
-            Err(message) => builder.refuse(span, StationErrorKind::File(message)),
+        let (span, mut table) = (entry.span(), entry.get_ref().table());
+        let found = table.take_on_stop().and_then(|on_stop| Ok((on_stop.unwrap_or(usual), place(&table)?)));
+        let Some((on_stop, place)) = refused(found, span.clone(), builder) else { continue };
+        let point = name.into_inner();
+        placed.push((point.clone(), span, place.clone()));
+        all.push(Output { point, place, on_stop });
+    }
+    (refresh.map(|refresh| Outputs { all, refresh }), placed)
+}
+
+/// Refuses outputs whose place is taken, by what is named or by one before.
+fn refuse_twice<P: Display + PartialEq>(placed: &[Placed<P>], taken: &[P], builder: &mut Builder<'_>) {
+    for (number, (name, span, place)) in placed.iter().enumerate() {
+        let before = placed.iter().take(number).map(|(_, _, place)| place);
+        if before.chain(taken).any(|other| other == place) {
+            let message = format!("`{name}` goes to {place}, which is taken already");
+            builder.refuse(span.clone(), StationErrorKind::File(message));
         }
     }
-    all
 }
 
 /// What is written must be writable, and each place once.
@@ -267,10 +331,10 @@ fn check_outputs(outputs: &[Placed<ModbusAddress>], heartbeat: Option<BitAddress
             let message = format!("`{address}` can only be read: outputs go to a coil or a holding register");
             builder.refuse(span.clone(), StationErrorKind::File(message));
         }
-        let others = outputs.iter().take(number).map(|(name, _, other)| (name.get_ref().as_str(), *other));
+        let others = outputs.iter().take(number).map(|(name, _, other)| (name.as_str(), *other));
         let beat = heartbeat.map(|beat| ("the heartbeat", ModbusAddress::Bit(beat)));
         if let Some((other, _)) = others.chain(beat).find(|(_, other)| address.overlaps(*other)) {
-            let message = format!("`{}` and `{other}` would both write {address}", name.get_ref());
+            let message = format!("`{name}` and `{other}` would both write {address}");
             builder.refuse(span.clone(), StationErrorKind::File(message));
         }
     }

@@ -1,7 +1,7 @@
 //! The file as it stands: TOML tables, read by serde, with the place of each name.
 
 use super::{Kind, Point, Station};
-use crate::links::{Link, LinkTable, Protocol, online_line};
+use crate::links::{self, Link, LinkTable, online_line};
 use crate::points::PointTable;
 use crate::points::display::{Display, DisplayTable};
 use crate::points::expander::MemberPoint;
@@ -142,33 +142,21 @@ fn build_links(tables: Tables<LinkTable>, builder: &mut Builder<'_>) -> Vec<Link
     tables.into_iter().filter_map(build).collect()
 }
 
-/// The points that links are given, and lines that two of them would give.
+/// The points that links are given, and what two of them would share.
 fn check_links(station: &Station, builder: &mut Builder<'_>) {
     let known = NameTypes::new(station);
-    let mut lines: HashMap<&str, &str> = HashMap::new();
-    for link in &station.links {
-        for (line, _) in link.protocol.lines() {
-            if let Some(other) = lines.insert(line, &link.name) {
-                let message = format!("the line `{line}` is on the link `{other}` already");
-                builder.refuse(link.span.clone(), StationErrorKind::File(message));
+    for (number, link) in station.links.iter().enumerate() {
+        let before = station.links.get(..number).unwrap_or_default();
+        let mut wrong: Vec<StationErrorKind> =
+            links::beside_others(link, before).into_iter().map(StationErrorKind::File).collect();
+        for output in link.protocol.outputs() {
+            let name = Reference { point: output.point.to_owned(), field: String::new() };
+            match type_of(&known, &name, true) {
+                Ok(found) => wrong.extend(links::output(&output, found).map(StationErrorKind::File)),
+                Err(kind) => wrong.push(StationErrorKind::Expression(kind)),
             }
         }
-        let Protocol::ModbusTcp(modbus) = &link.protocol else { continue };
-        for (point, address) in &modbus.outputs {
-            let name = Reference { point: point.clone(), field: String::new() };
-            let message = match type_of(&known, &name, true) {
-                Ok(Type::Bit) if !address.is_bit() => format!("`{point}` is a bit, and {address} a number"),
-                Ok(Type::Integer | Type::Real) if address.is_bit() => {
-                    format!("`{point}` is a number, and {address} a bit")
-                }
-                Ok(_) => continue,
-                Err(kind) => {
-                    builder.refuse(link.span.clone(), StationErrorKind::Expression(kind));
-                    continue;
-                }
-            };
-            builder.refuse(link.span.clone(), StationErrorKind::File(message));
-        }
+        wrong.into_iter().for_each(|kind| builder.refuse(link.span.clone(), kind));
     }
 }
 

@@ -20,7 +20,7 @@ use reigen_io::options::ReadOptions;
 use reigen_io::output_file::{OutputError, put_in_place};
 use reigen_io::recording::Recording;
 use reigen_io::write::{Format, begin};
-use reigen_link::lines::LineServer;
+use reigen_link::lines::LinePrinter;
 use reigen_run::displays::DisplayWatch;
 use reigen_run::live::inbox::RunClock;
 use reigen_run::live::source::station_lines;
@@ -31,6 +31,7 @@ use reigen_run::stretch::Stretch;
 use reigen_station::simulate::Simulation;
 use reigen_station::simulate::truth::TruthFile;
 use std::io::{Cursor, Write};
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::Duration;
@@ -98,19 +99,20 @@ pub(crate) fn run(arguments: &DemoArguments, stop: &Stop, out: &mut Out) -> Resu
 
 /// The machine as a device of its own, on this computer alone, and its station live.
 fn show_live(walk: &Walk, length: Option<Nanos>, stop: &Stop, out: &mut Out) -> Result<Completion, Failure> {
-    let machine = LineServer::start("127.0.0.1:0").map_err(Failure::Print)?;
-    let link = format!("[link.machine]\nprotocol = \"lines\"\naddress = \"{}\"\n", machine.address());
+    let clock = RunClock::start();
+    let machine = LinePrinter::on_loopback(clock).map_err(Failure::Print)?;
+    let address = machine.address().map(|address| address.to_string()).unwrap_or_default();
+    let link = format!("[link.machine]\nprotocol = \"lines\"\naddress = \"{address}\"\n");
     // Keys stand before tables, and links are tables: so they go to the end.
     let station = StationFile::parse("station.toml".to_owned(), format!("{STATION}\n{link}"))?;
     let names: Vec<String> = station_lines(&station.station).into_iter().map(|line| line.name).collect();
     let recording = walk.recording()?;
-    let clock = RunClock::start();
     // It plays for as long as the program runs.
     thread::spawn(move || {
         let printed = each_change(recording, &names, &mut |time, name, value| {
             thread::sleep(Duration::from_nanos(time.saturating_sub(clock.now()).0));
             machine.print(time, name, value);
-            Ok(())
+            Ok(ControlFlow::Continue(()))
         });
         drop(printed);
     });

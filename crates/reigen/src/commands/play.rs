@@ -6,41 +6,45 @@ use crate::print::Out;
 use crate::reading::{open_all, read_options};
 use crate::simulation;
 use crate::stand_in::each_change;
-use reigen_core::change::Value;
+use crate::stop::Stop;
 use reigen_core::names::counted;
+use reigen_core::outside_words::on_one_line;
 use reigen_core::time::{Nanos, seconds_short};
 use reigen_io::options::ReadOptions;
 use reigen_io::recording::{Clock, Recording};
 use reigen_io::small_file::TextKind;
 use reigen_io::source::Source;
 use reigen_io::write::{Format, begin};
-use reigen_link::lines::LineServer;
-use reigen_link::modbus::{DeviceWrite, ModbusDevice};
+use reigen_link::stand_in::StandIns;
+use reigen_link::write::DeviceWrite;
 use reigen_run::live::inbox::RunClock;
 use reigen_run::live::source::station_lines;
 use reigen_run::station_file::{StationFile, read_text};
-use reigen_station::links::modbus::ModbusAddress;
 use reigen_station::links::{Link, Protocol};
 use reigen_station::simulate::Simulation;
-use std::io::{Cursor, Write as _};
-use std::net::TcpListener;
+use std::io::{Cursor, ErrorKind, Write as _};
+use std::ops::ControlFlow;
 use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::Duration;
 
 /// The seed of a scenario.
 const SEED: u64 = 1;
+/// How often a wait looks whether somebody asks for the end.
+const LOOK: Duration = Duration::from_millis(100);
 
 /// Runs the command.
-pub(crate) fn run(arguments: &PlayArguments, out: &mut Out) -> Result<(), Failure> {
+pub(crate) fn run(arguments: &PlayArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
     let station = StationFile::open(&arguments.station)?;
     // What cannot be played is refused before anybody connects.
     let mut recording = open(&arguments.recording)?;
     let clock = RunClock::start();
     let (sender, writes) = channel();
-    let devices = devices(&station.station.links, clock, &sender)?;
-    if devices.is_empty() {
+    let (links, devices) = devices(&station.station.links, clock, &sender)?;
+    if links.is_empty() {
         return Err(Failure::Usage {
             message: "the station has no link, so there is no device to simulate".to_owned(),
             help: "add a [link.NAME] to the station file".to_owned(),
@@ -49,6 +53,7 @@ pub(crate) fn run(arguments: &PlayArguments, out: &mut Out) -> Result<(), Failur
     let log = arguments.writes.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let named = station_lines(&station.station).into_iter().map(|line| line.name).collect();
     let mut player = Player {
+        links,
         devices,
         named,
         writes,
@@ -59,7 +64,10 @@ pub(crate) fn run(arguments: &PlayArguments, out: &mut Out) -> Result<(), Failur
         speed: arguments.speed,
         offset: Nanos(0),
         length: arguments.length,
+        is_stopped: Arc::default(),
     };
+    let is_stopped = player.is_stopped.clone();
+    stop.listen(move || is_stopped.store(true, Ordering::Relaxed));
     loop {
         let end = player.play(recording)?;
         player.offset += end;
@@ -89,42 +97,32 @@ fn open(path: &Path) -> Result<Recording, Failure> {
     Ok(Recording::from_bytes(format!("{name}.jsonl"), Box::new(Cursor::new(bytes)), &ReadOptions::default())?)
 }
 
-/// What stands in for a device.
-enum Device {
-    /// With where it is to listen, until it does.
-    Modbus(ModbusDevice, Option<TcpListener>),
-    Lines(LineServer),
-}
-
-/// The devices of all links. Those that are asked answer only once they have their first values: a bit that is none yet is no 0.
+/// The devices of all links that can be simulated.
 fn devices<'a>(
     links: &'a [Link],
     clock: RunClock,
     writes: &Sender<DeviceWrite>,
-) -> Result<Vec<(&'a Link, Device)>, Failure> {
-    let taken = |link: &Link, error: std::io::Error| Failure::Usage {
-        message: format!("nothing can listen at {}: {error}", link.protocol.address()),
-        help: "another program may already use this address, or it belongs to another machine".to_owned(),
-    };
-    let start = |link: &'a Link| {
-        let device = match &link.protocol {
-            Protocol::ModbusTcp(modbus) => {
-                let device = ModbusDevice::new(modbus, clock, writes.clone());
-                let listener = TcpListener::bind(&modbus.address).map_err(|error| taken(link, error))?;
-                Device::Modbus(device, Some(listener))
+) -> Result<(Vec<&'a Link>, StandIns), Failure> {
+    let (mut played, mut devices) = (Vec::new(), StandIns::default());
+    for link in links {
+        match devices.add(link, clock, writes) {
+            Ok(()) => played.push(link),
+            Err(error) if error.kind() == ErrorKind::Unsupported => tracing::warn!("{}: {error}", link.name),
+            Err(error) => {
+                return Err(Failure::Usage {
+                    message: format!("the device of {} cannot be simulated at {}: {error}", link.name, link.protocol.address()),
+                    help: "another program may already use this address, it may belong to another machine, or the broker is not there".to_owned(),
+                });
             }
-            Protocol::Lines { address } => {
-                Device::Lines(LineServer::start(address).map_err(|error| taken(link, error))?)
-            }
-        };
-        Ok((link, device))
-    };
-    links.iter().map(start).collect()
+        }
+    }
+    Ok((played, devices))
 }
 
 /// Plays changes at their times.
 struct Player<'a> {
-    devices: Vec<(&'a Link, Device)>,
+    links: Vec<&'a Link>,
+    devices: StandIns,
     /// The lines that the station names.
     named: Vec<String>,
     writes: Receiver<DeviceWrite>,
@@ -137,21 +135,24 @@ struct Player<'a> {
     /// How long what was played before took, in its own time.
     offset: Nanos,
     length: Option<Nanos>,
+    /// Whether somebody asks for the end.
+    is_stopped: Arc<AtomicBool>,
 }
 
 impl Player<'_> {
-    /// Plays a recording; gives how long it is.
+    /// Plays a recording; gives how long it is, as far as it was played.
     fn play(&mut self, recording: Recording) -> Result<Nanos, Failure> {
         let end = each_change(recording, &self.wanted(), &mut |time, name, value| {
             let time = self.offset + time;
-            if self.is_over(time) {
-                return Ok(());
-            }
             if time > Nanos(0) {
-                self.wait_until(time)?;
+                let within = self.length.map_or(time, |length| time.min(length));
+                self.wait_until(within)?;
             }
-            self.devices.iter().for_each(|(_, device)| device.set(time, name, value));
-            Ok(())
+            if self.is_over(time) {
+                return Ok(ControlFlow::Break(()));
+            }
+            self.devices.set(time, name, value);
+            Ok(ControlFlow::Continue(()))
         })?;
         if !self.is_over(self.offset + end) {
             self.wait_until(self.offset + end)?;
@@ -161,10 +162,10 @@ impl Player<'_> {
 
     /// The lines that the devices have; of those that print lines, all that the station names.
     fn wanted(&self) -> Vec<String> {
-        let links = self.devices.iter().map(|(link, _)| &link.protocol);
+        let links = self.links.iter().map(|link| &link.protocol);
         let placed = links.clone().flat_map(Protocol::lines).map(|(name, _)| name.to_owned());
         let mut names: Vec<String> = placed.collect();
-        if links.clone().any(|protocol| matches!(protocol, Protocol::Lines { .. })) {
+        if links.clone().any(Protocol::has_any_line) {
             let others: Vec<String> = self.named.iter().filter(|name| !names.contains(name)).cloned().collect();
             names.extend(others);
         }
@@ -172,7 +173,7 @@ impl Player<'_> {
     }
 
     fn is_over(&self, time: Nanos) -> bool {
-        self.length.is_some_and(|length| time > length)
+        self.is_stopped.load(Ordering::Relaxed) || self.length.is_some_and(|length| time > length)
     }
 
     /// The devices answer from now on, if they do not yet; gives since when.
@@ -180,8 +181,8 @@ impl Player<'_> {
         if let Some(began) = self.began {
             return Ok(began);
         }
-        for (link, device) in &mut self.devices {
-            device.begin();
+        self.devices.begin();
+        for link in &self.links {
             self.out.line(format!("{} is {} at {}", link.name, link.protocol.word(), link.protocol.address()))?;
         }
         self.out.pass_on()?;
@@ -193,45 +194,33 @@ impl Player<'_> {
         let began = Duration::from_nanos(self.begin()?.0);
         let after = Duration::try_from_secs_f64(time.seconds() / self.speed).unwrap_or(Duration::MAX);
         let due = began.saturating_add(after);
-        loop {
+        while !self.is_stopped.load(Ordering::Relaxed) {
             let left = due.saturating_sub(Duration::from_nanos(self.clock.now().0));
-            match self.writes.recv_timeout(left) {
+            match self.writes.recv_timeout(left.min(LOOK)) {
                 Ok(write) => self.tell(&write)?,
+                Err(RecvTimeoutError::Timeout) if left > LOOK => {}
                 Err(RecvTimeoutError::Timeout) => return Ok(()),
-                Err(RecvTimeoutError::Disconnected) => thread::sleep(left),
+                Err(RecvTimeoutError::Disconnected) => thread::sleep(left.min(LOOK)),
             }
         }
+        Ok(())
     }
 
     fn tell(&mut self, write: &DeviceWrite) -> Result<(), Failure> {
-        let place = format!("{} {}", write.table.word(), write.at);
-        let written = write.time.saturating_sub(self.began.unwrap_or_default());
+        let DeviceWrite { time, place, point, value } = write;
+        let written = time.saturating_sub(self.began.unwrap_or_default());
         if let Some(log) = &mut self.log {
-            let told = serde_json::json!({ "time_ns": written.0, "place": place, "value": write.value });
+            let told = serde_json::json!({ "time_ns": written.0, "place": place, "value": value });
             writeln!(log, "{told}").map_err(|error| log.explain(error))?;
         }
-        let name = self.name_of(write);
         // A heartbeat belongs to no point, and says nothing new.
-        if name.is_empty() {
+        if point.is_empty() {
             return Ok(());
         }
         let time = format!("{} s", seconds_short(i64::try_from(written.0).unwrap_or(i64::MAX)));
-        let line = format!("{time:>16}  {place:12} {:>6}  {name}", write.value);
-        self.out.line(line.trim_end())?;
+        let line = format!("{time:>16}  {place:12} {:>6}  {point}", value.to_string());
+        self.out.line(on_one_line(&line).trim_end())?;
         self.out.pass_on()
-    }
-
-    /// The point that is written there.
-    fn name_of(&self, write: &DeviceWrite) -> String {
-        let outputs = self.devices.iter().flat_map(|(link, _)| match &link.protocol {
-            Protocol::ModbusTcp(modbus) => modbus.outputs.as_slice(),
-            Protocol::Lines { .. } => &[],
-        });
-        let is_there = |address: &ModbusAddress| {
-            let (from, until) = address.span();
-            address.table() == write.table && (from..until).contains(&u32::from(write.at))
-        };
-        outputs.clone().find(|(_, address)| is_there(address)).map(|(name, _)| name.clone()).unwrap_or_default()
     }
 
     fn finish(mut self) -> Result<(), Failure> {
@@ -241,25 +230,7 @@ impl Player<'_> {
         if let Some(log) = self.log {
             reigen_io::output_file::put_in_place([log.finish()?])?;
         }
-        self.out.line(format!("played {}, {}", self.offset, counted(self.devices.len() as u64, "device")))
-    }
-}
-
-impl Device {
-    /// Answers from now on, for as long as the program runs.
-    fn begin(&mut self) {
-        if let Self::Modbus(device, listener) = self
-            && let Some(listener) = listener.take()
-        {
-            let served = device.clone();
-            thread::spawn(move || drop(served.serve(listener)));
-        }
-    }
-
-    fn set(&self, time: Nanos, line: &str, value: Value) {
-        match self {
-            Self::Modbus(device, _) => device.set(line, value),
-            Self::Lines(server) => server.print(time, line, value),
-        }
+        let played = self.length.map_or(self.offset, |length| self.offset.min(length));
+        self.out.line(format!("played {played}, {}", counted(self.links.len() as u64, "device")))
     }
 }

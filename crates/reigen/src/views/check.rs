@@ -54,19 +54,18 @@ fn link_table(links: &[Link]) -> Table {
     let mut table = Table::new(&["link", "at", "name", "place", "what"]);
     for link in links {
         let at = format!("{} {}", link.protocol.word(), link.protocol.address());
-        let places = link.protocol.places();
-        if places.is_empty() {
-            table.add_row([
-                link.name.clone(),
-                at.clone(),
-                String::new(),
-                String::new(),
-                "all lines that it prints".to_owned(),
-            ]);
+        let any = link.protocol.has_any_line().then(|| ["", "", "all lines that it prints"].map(str::to_owned));
+        let lines = link.protocol.lines();
+        let lines = lines.into_iter().map(|(name, place)| [name.to_owned(), place, "line".to_owned()]);
+        let outputs = link.protocol.outputs();
+        let outputs = outputs.into_iter().map(|output| [output.point.to_owned(), output.place, "output".to_owned()]);
+        let mut rows: Vec<[String; 3]> = any.into_iter().chain(lines).chain(outputs).collect();
+        if rows.is_empty() {
+            rows.push(Default::default());
         }
-        for (number, (name, place, what)) in places.into_iter().enumerate() {
+        for (number, [name, place, what]) in rows.into_iter().enumerate() {
             let [link, at] = if number == 0 { [link.name.clone(), at.clone()] } else { Default::default() };
-            table.add_row([link, at, name.to_owned(), place, what.to_owned()]);
+            table.add_row([link, at, name, place, what]);
         }
     }
     (1..5).for_each(|column| table.left(column));

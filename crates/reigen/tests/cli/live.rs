@@ -219,7 +219,7 @@ fn a_check_shows_the_links_and_the_lines_that_none_of_them_gives() {
 fn a_link_that_cannot_be_is_refused_with_place_and_remedy() {
     for (from, to, told) in [
         ("protocol = \"modbus-tcp\"", "protocol = \"canopen\"", "unknown value `canopen`"),
-        ("address = \"127.0.0.1:1502\"", "", "a link needs an address"),
+        ("address = \"127.0.0.1:1502\"", "", "needs an address"),
         ("127.0.0.1:1502", "127.0.0.1", "host and port"),
         ("\"discrete 0\"", "\"discreet 0\"", "is no place in a Modbus device"),
         ("\"discrete 0\"", "\"discrete 70000\"", "from 0 to 65535"),
@@ -243,14 +243,55 @@ fn a_link_that_cannot_be_is_refused_with_place_and_remedy() {
             "[link.two]\nprotocol = \"modbus-tcp\"\naddress = \"h:1\"\nlines = { PB_STOP = \"coil 1\" }\n[input.start_button]",
             "on the link `io` already",
         ),
-        ("protocol = \"modbus-tcp\"", "protocol = \"lines\"", "belongs to modbus-tcp"),
+        ("protocol = \"modbus-tcp\"", "protocol = \"lines\"", "`every` belongs to modbus-tcp, modbus-rtu"),
+        ("protocol = \"modbus-tcp\"", "protocol = \"modbus-rtu\"", "needs a serial port"),
+        ("protocol = \"modbus-tcp\"", "protocol = \"gpio\"", "`discrete 0` is no pin"),
+        ("protocol = \"modbus-tcp\"", "protocol = \"mqtt\"", "a line of MQTT has no `type`"),
+        ("address = \"127.0.0.1:1502\"", "address = \"h:1\"\nparity = \"odd\"", "`parity` belongs to"),
+        ("\"coil 0\"", "{ at = \"coil 0\", on_stop = 3 }", "`on_stop` is 0, 1"),
+        ("\"coil 0\"", "{ at = \"coil 0\", bias = \"off\" }", "has no `bias`"),
+        ("\"coil 0\"", "9", "the place here is a text"),
     ] {
-        let place = Place::new();
         let station = include_str!("../../../../examples/11-live/station.toml");
         assert!(station.contains(from), "{from}");
-        place.write("station.toml", station.replacen(from, to, 1));
-        let said = place.reigen("check station.toml");
-        assert_eq!((said.code, said.stderr.contains(told)), (2, true), "{to}: {}", said.stderr);
-        assert!(said.stderr.contains("station.toml:"), "no place: {}", said.stderr);
+        is_refused(&station.replacen(from, to, 1), told);
+    }
+}
+
+fn is_refused(station: &str, told: &str) {
+    let place = Place::new();
+    place.write("station.toml", station);
+    let said = place.reigen("check station.toml");
+    assert_eq!((said.code, said.stderr.contains(told)), (2, true), "{told}: {}", said.stderr);
+    assert!(said.stderr.contains("station.toml:"), "no place: {}", said.stderr);
+}
+
+#[test]
+fn links_that_cannot_be_beside_another_or_as_they_are_told_are_refused() {
+    const BUS: &str = "protocol = 'modbus-rtu'\nserial = '/dev/ttyS9'\n";
+    const BROKER: &str = "[link.b]\nprotocol = 'mqtt'\naddress = 'h:1883'\n";
+    const PINS: &str = "[link.p]\nprotocol = 'gpio'\nchip = '/dev/gpiochip0'\n";
+    for (links, told) in [
+        (format!("[link.a]\n{BUS}baud = 9600\n[link.b]\n{BUS}unit = 2\n"), "a bus has one setting"),
+        (format!("[link.a]\n{BUS}[link.b]\nprotocol = 'lines'\nserial = '/dev/ttyS9'\n"), "has /dev/ttyS9 already"),
+        (
+            format!("[link.a]\n{BUS}outputs = {{ x = 'coil 1' }}\n[link.b]\n{BUS}outputs = {{ x = 'coil 1' }}\n"),
+            "writes coil 1 already",
+        ),
+        (format!("[link.a]\n{BUS}stop_bits = 3\n"), "1 or 2 stop bits"),
+        (format!("[link.a]\n{BUS}baud = 1\n"), "from 50 to"),
+        (format!("{BROKER}lines = {{ X = 'plant/#' }}\n"), "leave out + and #"),
+        (format!("{BROKER}lines = {{ X = {{ at = 't', value = 'v' }} }}\n"), "it begins with /"),
+        (format!("{BROKER}lines = {{ X = {{ at = 't', time = '/t' }} }}\n"), "add where the value stands"),
+        (format!("{BROKER}status = 't'\noutputs = {{ x = 't' }}\n"), "goes to t, which is taken already"),
+        (format!("{BROKER}password_env = 'P'\n"), "a password goes with a `user`"),
+        (format!("{BROKER}ca = 'f'\n"), "`ca` goes with tls"),
+        (format!("{PINS}lines = {{ X = 17 }}\noutputs = {{ x = 17 }}\n"), "goes to 17, which is taken already"),
+        (format!("{PINS}[link.q]\nprotocol = 'gpio'\nchip = '/dev/gpiochip0'\n"), "put all of its pins there"),
+        (format!("{PINS}outputs = {{ n = 17 }}\n"), "`n` is a number, and 17 a bit"),
+        ("[link.l]\nprotocol = 'lines'\naddress = 'h:1'\nserial = 's'\n".to_owned(), "not both"),
+        ("[link.l]\nprotocol = 'lines'\naddress = 'h:1'\nlines = { X = 'Y' }\n".to_owned(), "has no table of them"),
+    ] {
+        is_refused(&format!("{links}[input.x]\nline = 'X'\n[counter.n]\nup = 'x'\n"), told);
     }
 }
