@@ -15,9 +15,10 @@ use reigen_station::links::connection::{Connection, SerialPort};
 use reigen_station::links::{Link, Protocol};
 use std::collections::HashMap;
 use std::io;
-use std::sync::Arc;
 use std::sync::mpsc::SyncSender;
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::{self, JoinHandle};
+use std::time::Duration;
 
 /// How late the edges of pins may arrive: the kernel has told their times, and hands them over at once.
 const PIN_LATENESS: Nanos = Nanos(5_000_000);
@@ -49,30 +50,80 @@ enum Rest {
     Left,
 }
 
-/// A link at work.
+/// The links of a run at work.
 #[derive(Debug)]
-pub struct RunningLink(Option<JoinHandle<()>>);
+pub struct RunningLinks {
+    threads: Vec<JoinHandle<()>>,
+    at_work: AtWork,
+}
+
+/// How many links are still at work that the end of the run waits for.
+#[derive(Debug, Clone, Default)]
+pub struct AtWork(Arc<(Mutex<usize>, Condvar)>);
+
+/// One of them.
+struct Work(AtWork);
+
+impl AtWork {
+    fn begin(&self) -> Work {
+        *self.count() += 1;
+        Work(self.clone())
+    }
+
+    fn count(&self) -> MutexGuard<'_, usize> {
+        self.0.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Waits until all have brought their outputs to rest, for so long at most; gives whether they have.
+    pub fn wait(&self, at_most: Duration) -> bool {
+        let waited = self.0.1.wait_timeout_while(self.count(), at_most, |count| *count > 0);
+        *waited.unwrap_or_else(PoisonError::into_inner).0 == 0
+    }
+}
+
+impl Drop for Work {
+    fn drop(&mut self) {
+        let mut count = self.0.count();
+        *count = count.saturating_sub(1);
+        self.0.0.1.notify_all();
+    }
+}
+
+impl RunningLinks {
+    /// Links begin to work.
+    pub fn start(links: Vec<ReadyLink>) -> Self {
+        let (mut threads, at_work) = (Vec::new(), AtWork::default());
+        for ReadyLink(work, rest) in links {
+            if rest == Rest::Left {
+                thread::spawn(work);
+                continue;
+            }
+            let begun = at_work.begin();
+            threads.push(thread::spawn(move || {
+                work();
+                drop(begun);
+            }));
+        }
+        Self { threads, at_work }
+    }
+
+    /// What tells whether they are at work, for whoever cannot wait for ever.
+    pub fn at_work(&self) -> AtWork {
+        self.at_work.clone()
+    }
+
+    /// Waits until all have brought their outputs to rest.
+    pub fn end(self) {
+        // A panic has been told already.
+        self.threads.into_iter().for_each(|thread| drop(thread.join()));
+    }
+}
 
 impl ReadyLink {
     /// Standard input, as the link with this number.
     pub fn standard_input(number: usize, shared: &Shared<'_>) -> Self {
         let reader = shared.reader(number, true);
         Self(Box::new(move || reader.read(io::stdin())), Rest::Left)
-    }
-
-    /// Begins to work.
-    pub fn start(self) -> RunningLink {
-        let Self(work, rest) = self;
-        let thread = thread::spawn(work);
-        RunningLink((rest == Rest::Awaited).then_some(thread))
-    }
-}
-
-impl RunningLink {
-    /// Waits until it has brought its outputs to rest.
-    pub fn end(self) {
-        // A panic has been told already.
-        self.0.into_iter().for_each(|thread| drop(thread.join()));
     }
 }
 
@@ -152,4 +203,30 @@ fn bus_of(port: &SerialPort, buses: &mut HashMap<String, Arc<SerialBus>>) -> io:
     let bus = SerialBus::new(port)?;
     buses.insert(port.path.clone(), bus.clone());
     Ok(bus)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::mpsc::channel;
+
+    #[test]
+    fn whoever_cannot_wait_for_ever_is_told_whether_links_are_at_rest() {
+        let (end, is_over) = channel::<()>();
+        let awaited = ReadyLink(Box::new(move || assert!(is_over.recv().is_err())), Rest::Awaited);
+        let left = ReadyLink(
+            Box::new(|| {
+                loop {
+                    thread::park()
+                }
+            }),
+            Rest::Left,
+        );
+        let running = RunningLinks::start(vec![awaited, left]);
+        let at_work = running.at_work();
+        assert!(!at_work.wait(Duration::from_millis(20)));
+        drop(end);
+        assert!(at_work.wait(Duration::from_secs(60)));
+        running.end();
+    }
 }

@@ -7,7 +7,7 @@ use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::logic::expression::Value as PointValue;
 use reigen_core::time::Nanos;
 use reigen_link::stand_in::StandIns;
-use reigen_link::start::{ReadyLink, Shared, ready};
+use reigen_link::start::{RunningLinks, Shared, ready};
 use reigen_link::write::DeviceWrite;
 use reigen_run::live::board::Board;
 use reigen_run::live::event::LiveEvent;
@@ -34,13 +34,13 @@ fn station(port: &Path) -> Station {
 }
 
 /// The links of a station at work, and what they tell.
-fn links(station: &Station) -> (Board, Receiver<LiveEvent>, Vec<reigen_link::start::RunningLink>) {
+fn links(station: &Station) -> (Board, Receiver<LiveEvent>, RunningLinks) {
     let line = |name: &str, signal| RecordedLine { name: name.to_owned(), signal, kind: LineKind::Real };
     let (events, told) = sync_channel(10_000);
     let board = Board::new(station);
     let lines = [line("A", 0), line("B", 1)];
     let shared = Shared { lines: &lines, clock: RunClock::start(), events, board: board.clone(), drives: true };
-    let running = ready(&station.links, &shared).unwrap().into_iter().map(ReadyLink::start).collect();
+    let running = RunningLinks::start(ready(&station.links, &shared).unwrap());
     (board, told, running)
 }
 
@@ -82,7 +82,7 @@ fn devices_on_one_bus_are_spoken_to_in_turn_and_driven() {
     };
     assert_eq!(next(), ("coil 2".to_owned(), "on".to_owned(), Some(1)));
     board.end();
-    running.into_iter().for_each(reigen_link::start::RunningLink::end);
+    running.end();
     assert_eq!(next(), ("coil 2".to_owned(), "on".to_owned(), Some(0)), "off at the end");
     drop(devices);
     assert!(!port.is_symlink(), "nothing is left behind");
@@ -147,7 +147,7 @@ fn a_late_or_broken_answer_is_not_taken_for_the_next_one() {
         }
     }
     board.end();
-    running.into_iter().for_each(reigen_link::start::RunningLink::end);
+    running.end();
     drop(answering);
     assert_eq!(values, [100.0, 102.0, 103.0, 105.0, 106.0, 107.0]);
 }

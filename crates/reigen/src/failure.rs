@@ -1,6 +1,7 @@
 //! Errors in a person's words: the one place where they are put together.
 
 use crate::cli::ColorWord;
+use crate::stop::Stop;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
@@ -85,9 +86,11 @@ const REFUSED: u8 = 2;
 /// The exit code of a fault in the program itself, as shells know it from programs in this language.
 const PANICKED: i32 = 101;
 
-/// Should the program have a fault all the same: says so in a sentence, and leaves nothing half-written.
-pub(crate) fn tell_of_panics(outputs: Outputs) {
+/// Should the program have a fault all the same: brings a machine that it drives to rest, says so in a sentence, and
+/// leaves nothing half-written.
+pub(crate) fn tell_of_panics(outputs: Outputs, stop: Stop) {
     std::panic::set_hook(Box::new(move |fault| {
+        stop.panicked();
         let place = fault.location().map_or(String::new(), |place| format!(" ({}:{})", place.file(), place.line()));
         let payload = fault.payload();
         let words = payload.downcast_ref::<&str>().copied().or(payload.downcast_ref::<String>().map(String::as_str));

@@ -12,7 +12,7 @@ use crate::views::run::{Detail, print};
 use reigen_core::summary::PointSummary;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
-use reigen_link::start::{self, ReadyLink, RunningLink, Shared, lateness_of};
+use reigen_link::start::{self, ReadyLink, RunningLinks, Shared, lateness_of};
 use reigen_run::live::board::Board;
 use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
@@ -36,6 +36,9 @@ use std::time::Duration;
 
 /// So long the panel has to end. Who waits for keys of a terminal that is gone waits for ever.
 const SCREEN_ENDS: Duration = Duration::from_secs(1);
+
+/// So long outputs have to come to rest where the program has a fault.
+const REST_AFTER_PANIC: Duration = Duration::from_secs(2);
 
 /// Works a station on its links until the time is over, or somebody ends it.
 pub(crate) fn run_live(
@@ -69,7 +72,13 @@ pub(crate) fn run_live(
     let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
-    let threads: Vec<_> = ready.into_iter().map(ReadyLink::start).collect();
+    let running = RunningLinks::start(ready);
+    let (driven, at_work) = (board.clone(), running.at_work());
+    stop.before_panic(move || {
+        // The thread with the fault may hold the board: another one asks, and this one waits for so long only.
+        thread::spawn(move || driven.end());
+        at_work.wait(REST_AFTER_PANIC);
+    });
     let panel =
         wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
     let watch = source.link_watch();
@@ -96,7 +105,7 @@ pub(crate) fn run_live(
     drop(changes);
     // Whatever became of the run, outputs come to rest, and the terminal is as it was.
     board.end();
-    threads.into_iter().for_each(RunningLink::end);
+    running.end();
     panel.iter().for_each(|panel| panel.lock().unwrap_or_else(PoisonError::into_inner).end());
     let drawn = screen.and_then(|told| told.recv_timeout(SCREEN_ENDS).ok());
     let outcome = outcome?;

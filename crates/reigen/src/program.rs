@@ -27,7 +27,7 @@ pub(crate) fn run() -> ExitCode {
             known.remove_and_exit(STOPPED);
         }
     });
-    failure::tell_of_panics(outputs.clone());
+    failure::tell_of_panics(outputs.clone(), stop.clone());
     let color = cli.manner.color;
     let began = Instant::now();
     let done = begin(&cli, outputs).and_then(|mut out| {

@@ -163,26 +163,26 @@ struct Taker {
 }
 
 impl Taker {
+    /// Drives the connection until the run is over and it is closed. Where nobody listens any more it still carries what
+    /// is published last.
     fn run(self, mut connection: Connection) {
         let mut retry = Retry::default();
         while let Ok(event) = connection.recv() {
-            let told = match event {
+            match event {
                 Ok(Event::Incoming(packet)) => {
                     if matches!(packet, Packet::ConnAck(_)) {
                         retry = Retry::default();
                     }
-                    self.take(packet)
+                    let _ = self.take(packet);
                 }
-                Ok(Event::Outgoing(_)) => Ok(()),
+                Ok(Event::Outgoing(_)) => {}
                 Err(error) => {
                     self.line.change(|state| (state.connected, state.taken) = (None, state.sent));
                     let told = self.teller.lost(format!("{}: {}", self.address, in_words(&error)));
-                    let goes_on = told.is_ok() && self.board.sleep(Duration::from_nanos(retry.wait().0));
-                    if goes_on { Ok(()) } else { Err(RunOver) }
+                    if told.is_err() || !self.board.sleep(Duration::from_nanos(retry.wait().0)) {
+                        return;
+                    }
                 }
-            };
-            if told.is_err() {
-                return;
             }
         }
     }

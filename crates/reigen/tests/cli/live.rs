@@ -5,7 +5,7 @@ use serde_json::{Value, json};
 use std::io::{Read, Write};
 use std::net::TcpListener;
 use std::path::Path;
-use std::process::Stdio;
+use std::process::{Command, Stdio};
 
 const STATION: &str = "[input.button]\nline = 'PB'\ndebounce = '5 ms'\n[counter.presses]\nup = 'button'\n[analog.load]\nline = 'LOAD'\nunit = 'kW'\n";
 
@@ -293,5 +293,48 @@ fn links_that_cannot_be_beside_another_or_as_they_are_told_are_refused() {
         ("[link.l]\nprotocol = 'lines'\naddress = 'h:1'\nlines = { X = 'Y' }\n".to_owned(), "has no table of them"),
     ] {
         is_refused(&format!("{links}[input.x]\nline = 'X'\n[counter.n]\nup = 'x'\n"), told);
+    }
+}
+
+#[test]
+fn a_device_at_a_serial_port_is_played_and_driven_there() {
+    const LINES: &str = "protocol = \"lines\"\nserial = \"port\"\noutputs = { run_lamp = \"LAMP\" }\n\n";
+    let rtu = |station: &str| {
+        let points = station.find("[link.io.lines]").unwrap();
+        format!("[link.io]\nprotocol = \"modbus-rtu\"\nserial = \"port\"\nbaud = 115200\n{}", &station[points..])
+    };
+    let lines = |station: &str| {
+        let points = station.find("[input.start_button]").unwrap();
+        format!("[link.io]\n{LINES}{}", &station[points..])
+    };
+    let ways: [&dyn Fn(&str) -> String; 2] = [&rtu, &lines];
+    for way in ways {
+        let place = module();
+        let station = way(&place.read("m/station.toml"));
+        place.write("m/station.toml", &station);
+        let mut played = place.command("play m/station.toml m/scenario.toml --repeat --writes written.jsonl");
+        let mut played = played.stdout(Stdio::piped()).spawn().unwrap();
+        let mut first = [0_u8; 2];
+        played.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
+        let said = place.reigen("live m/station.toml --drive --for 3s --lateness 1s --json");
+        let last = serde_json::from_str::<Value>(said.stdout.lines().last().unwrap()).unwrap();
+        let summary = &last["summary"];
+        assert_eq!(summary["inputs"]["start_button"]["rising"], 1, "{station}{summary}");
+        assert!(summary["analogs"]["tension"]["last"].as_f64() > Some(2000.0), "{summary}");
+        assert_eq!(summary["links"]["io"]["online"], true, "{summary}");
+        // Asked to end, it keeps what was written, and leaves no port behind.
+        let asked = Command::new("kill").args(["-INT", &played.id().to_string()]).status().unwrap();
+        assert!(asked.success());
+        assert_eq!(played.wait().unwrap().code(), Some(0));
+        let written = place.read("written.jsonl");
+        let place_of_lamp = if station.contains("LAMP") { "LAMP" } else { "coil 0" };
+        let lamp: Vec<Value> = written
+            .lines()
+            .map(|line| serde_json::from_str::<Value>(line).unwrap())
+            .filter(|write| write["place"] == place_of_lamp)
+            .map(|mut write| write["value"].take())
+            .collect();
+        assert!(lamp.contains(&json!(1)) && lamp.last() == Some(&json!(0)), "{written}");
+        assert!(!place.path("port").is_symlink());
     }
 }

@@ -6,6 +6,7 @@
 mod advice;
 #[cfg(target_os = "linux")]
 mod bounded;
+mod broker;
 mod check;
 mod compare;
 mod convert;

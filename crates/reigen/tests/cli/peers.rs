@@ -11,7 +11,7 @@ fn python() -> Option<String> {
     found(std::env::var("REIGEN_PEERS").ok(), "REIGEN_PEERS names no Python with `pymodbus`")
 }
 
-fn found<T>(peer: Option<T>, missing: &str) -> Option<T> {
+pub(crate) fn found<T>(peer: Option<T>, missing: &str) -> Option<T> {
     assert!(peer.is_some() || std::env::var_os("CI").is_none(), "{missing}");
     if peer.is_none() {
         // Where this cannot be written, nothing is lost.
@@ -28,7 +28,7 @@ fn port(place: &Place) -> String {
 }
 
 /// A peer that says when it is ready.
-fn ready(mut child: Child) -> Child {
+pub(crate) fn ready(mut child: Child) -> Child {
     let mut first = [0_u8; 2];
     child.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
     child
