@@ -164,6 +164,8 @@ pub struct RecordedLine {
     pub signal: usize,
     /// What it is.
     pub kind: LineKind,
+    /// How often it was read, where somebody asked for it again and again; `None` where its times are its own.
+    pub step: Option<Nanos>,
 }
 
 /// What a recorded line is.

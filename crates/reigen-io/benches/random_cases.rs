@@ -154,7 +154,7 @@ fn of_work(random: &mut fastrand::Rng) {
     };
     let Ok(station) = station::parse(&text) else { return };
     let recorded: Vec<RecordedLine> = [("A", 0, LineKind::Level), ("B", 1, LineKind::Level), ("V", 0, LineKind::Real)]
-        .map(|(name, signal, kind)| RecordedLine { name: name.to_owned(), signal, kind })
+        .map(|(name, signal, kind)| RecordedLine { name: name.to_owned(), signal, kind, step: None })
         .into();
     if compile(&station, &recorded, Nanos(1)).is_err() {
         return;

@@ -82,7 +82,7 @@ impl LineSelection {
                 Some(known) => known.aliases.push(line.name.clone()),
                 None => {
                     signals.push(line.signal);
-                    lines.push(Line { name: line.name.clone(), aliases: Vec::new(), number });
+                    lines.push(Line { name: line.name.clone(), aliases: Vec::new(), number, step: line.step });
                 }
             }
         }
@@ -348,7 +348,7 @@ mod tests {
         let names = [name.clone(), name.clone(), name];
         (prop::collection::vec(step, 1..40), any::<bool>(), 0..3u64, 0..2_000_000_000i64, names).prop_map(
             |(steps, numbers, rest, origin, names)| {
-                let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number };
+                let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number, step: None };
                 let mut lines = vec![line(&names[0], false), line(&names[1], false)];
                 lines.extend(numbers.then(|| line(&names[2], true)));
                 let mut levels = [Some(false), None];
@@ -409,7 +409,7 @@ mod tests {
 
     /// What a recording tells in a format: by names that this can hold, and without what it cannot.
     fn plain(mut told: Told, to: Format) -> Told {
-        let line = |name: &String| Line { name: name.clone(), aliases: Vec::new(), number: false };
+        let line = |name: &String| Line { name: name.clone(), aliases: Vec::new(), number: false, step: None };
         let lines: Vec<Line> = told.names.iter().map(line).collect();
         told.names = written_lines(to, &lines).into_iter().map(|line| line.name).collect();
         if matches!(to, Format::Csv | Format::Packed) {
@@ -444,7 +444,7 @@ mod tests {
                     let packing = packing.filter(|_| !matches!(to, Format::Parquet | Format::Packed));
                     let (other, _) = converted(&bytes, from, &case, &Stretch::default(), (to, packing), piece)?;
                     let mut before = plain(told(&bytes, &options(from, &case.heading.lines, piece)).unwrap(), to);
-                    let names: Vec<Line> = before.names.iter().map(|name| Line { name: name.clone(), aliases: Vec::new(), number: false }).collect();
+                    let names: Vec<Line> = before.names.iter().map(|name| Line { name: name.clone(), aliases: Vec::new(), number: false, step: None }).collect();
                     let mut after = plain(told(&other, &options(to, &names, 1 << 16)).unwrap(), to);
                     if to == Format::Packed {
                         (before, after) = (sampled_form(before, 2), sampled_form(after, 2));
@@ -506,7 +506,7 @@ mod tests {
 
     #[test]
     fn rounding_tells_which_edges_met() {
-        let line = Line { name: "A".to_owned(), aliases: Vec::new(), number: false };
+        let line = Line { name: "A".to_owned(), aliases: Vec::new(), number: false, step: None };
         let heading = Heading { lines: vec![line], scope: None, origin: Origin(0), step: STEP };
         let change = |time, high| Change { time: Nanos(time), line: 0, value: Value::Level(high) };
         let changes = vec![change(0, false), change(1400, true), change(1499, false), change(2500, true)];

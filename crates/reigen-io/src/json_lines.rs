@@ -7,7 +7,8 @@
 //! ```
 //!
 //! The last object gives the end of the recording. A line with only the whole numbers 0 and 1 (or `true` and
-//! `false`) has levels, unless an object of it has `"number": true`; `null` is an unknown level.
+//! `false`) has levels, unless an object of it has `"number": true`; `null` is an unknown level. `"step_ns"` in an object
+//! of it says how often it was read, where somebody asked for it again and again.
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::date;
@@ -47,6 +48,8 @@ struct Row<'a> {
     /// Says that the line has numbers, though this is none.
     #[serde(default)]
     number: bool,
+    /// Says how often the line was read.
+    step_ns: Option<u64>,
 }
 
 /// A value that is there, though it may be `null`.
@@ -158,9 +161,17 @@ enum Target {
     Number(usize),
 }
 
+/// What is seen of a line before it is read.
+struct Seen {
+    /// What shows that it has numbers.
+    number: Option<String>,
+    /// How often it was read.
+    step: Option<Nanos>,
+}
+
 /// Opens JSON Lines: reads on for the names of all lines, in a file to its end.
 pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>, Failure> {
-    let mut seen: IndexMap<String, Option<String>> = IndexMap::new();
+    let mut seen: IndexMap<String, Seen> = IndexMap::new();
     let (mut line, mut zoned) = (0, None);
     if let (false, Some((file, at))) = (chunks.finished(), chunks.place()) {
         let mut reader = BufReader::with_capacity(1 << 16, FileReader::new(file, at));
@@ -187,14 +198,14 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
     }
     let mut head = Head::default();
     let mut targets = IndexMap::new();
-    for (name, number) in seen {
+    for (name, Seen { number, step }) in seen {
         let (signal, kind) = match number {
             None => (&mut head.bits, LineKind::Level),
             Some(why) => (&mut head.numbers, LineKind::Number { why }),
         };
         let target = if kind == LineKind::Level { Target::Bit(*signal) } else { Target::Number(*signal) };
         targets.insert(name.clone(), target);
-        head.lines.push(RecordedLine { name, signal: *signal, kind });
+        head.lines.push(RecordedLine { name, signal: *signal, kind, step });
         *signal += 1;
     }
     head.taken_for =
@@ -219,20 +230,23 @@ fn pass_blank(reader: &mut impl BufRead) -> io::Result<u64> {
 
 /// Notes which line a row is of, the first number of one that has such, and whether the first date tells its zone;
 /// faults are told when their turn comes.
-fn note(seen: &mut IndexMap<String, Option<String>>, zoned: &mut Option<bool>, text: &[u8], line: u64) {
+fn note(seen: &mut IndexMap<String, Seen>, zoned: &mut Option<bool>, text: &[u8], line: u64) {
     let Ok(row) = Row::parse(text) else { return };
     *zoned = zoned.or_else(|| Some(date::moment(row.time.as_ref()?.as_bytes())?.zoned));
-    let (is_number, Row { line: Some(name), value: Some(value), .. }) = (row.number, row) else { return };
+    let (is_number, step) = (row.number, row.step_ns.filter(|step| *step > 0).map(Nanos));
+    let Row { line: Some(name), value: Some(value), .. } = row else { return };
     let number = match Value::of(value) {
         Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
         _ if is_number => Some(format!("a number, as line {line} says")),
         _ => None,
     };
     match seen.get_mut(name.as_ref()) {
-        Some(known) if known.is_none() => *known = number,
-        Some(_) => {}
+        Some(known) => {
+            known.number = known.number.take().or(number);
+            known.step = known.step.or(step);
+        }
         None => {
-            seen.insert(name.into_owned(), number);
+            seen.insert(name.into_owned(), Seen { number, step });
         }
     }
 }

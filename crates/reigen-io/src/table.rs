@@ -238,7 +238,7 @@ impl Table {
             };
             let target = if number { Target::Number(*signal) } else { Target::Bit(*signal) };
             let text = String::from_utf8_lossy(&name).into_owned();
-            self.head.lines.push(RecordedLine { name: text, signal: *signal, kind });
+            self.head.lines.push(RecordedLine { name: text, signal: *signal, kind, step: None });
             self.targets.insert(name, target);
             *signal += 1;
         }

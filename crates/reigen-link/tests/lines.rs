@@ -22,7 +22,7 @@ use std::sync::mpsc::{Receiver, channel, sync_channel};
 use std::thread;
 
 fn reader() -> (LinesReader, Receiver<LiveEvent>) {
-    let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
+    let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind, step: None };
     let lines = [line("PB", 0, LineKind::Level), line("LOAD", 0, LineKind::Real)];
     let (events, told) = sync_channel(10_000);
     let teller = LinkTeller::new(3, events, RunClock::start());

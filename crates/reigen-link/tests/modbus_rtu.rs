@@ -35,7 +35,7 @@ fn station(port: &Path) -> Station {
 
 /// The links of a station at work, and what they tell.
 fn links(station: &Station) -> (Board, Receiver<LiveEvent>, RunningLinks) {
-    let line = |name: &str, signal| RecordedLine { name: name.to_owned(), signal, kind: LineKind::Real };
+    let line = |name: &str, signal| RecordedLine { name: name.to_owned(), signal, kind: LineKind::Real, step: None };
     let (events, told) = sync_channel(10_000);
     let board = Board::new(station);
     let lines = [line("A", 0), line("B", 1)];

@@ -70,6 +70,14 @@ const STATION: &str = "
     within = '60 ms'
 ";
 
+/// The same device, asked again and again.
+const POLLED: &str = "protocol = 'modbus-tcp'
+    address = '127.0.0.1:1'
+    every = '10 ms'
+    lines = { PB = 'coil 0', HALL = 'coil 1', STATUS = 'input 0', LOAD = 'input 1', METER = 'input 2' }";
+const PRINTED: &str = "protocol = 'lines'
+    address = '127.0.0.1:1'";
+
 /// A clock that stands still but for what is waited for, and events that arrive by it.
 struct Script {
     now: Nanos,
@@ -122,13 +130,18 @@ fn settings(length: Option<Nanos>) -> LiveSettings {
 }
 
 /// Works a station on a script; gives what came of it, the changes of points, and the recording.
-fn live(station: &StationFile, events: VecDeque<(Nanos, LiveEvent)>, length: Nanos) -> (Outcome, Changes, Vec<u8>) {
+fn live(
+    station: &StationFile,
+    events: VecDeque<(Nanos, LiveEvent)>,
+    length: Nanos,
+    format: Format,
+) -> (Outcome, Changes, Vec<u8>) {
     let script = Script { now: Nanos(0), events };
     let (source, mut next_due) = LiveSource::new(settings(Some(length)), station_lines(&station.station), script);
     let binding = Binding::new(station, &source).unwrap();
     let [levels, numbers] = source.lines_of(&binding);
     let (mut bytes, mut changes) = (Vec::new(), Changes::default());
-    let out = begin((Format::JsonLines, None), &heading(&levels, &numbers), &mut bytes).unwrap();
+    let out = begin((format, None), &heading(&levels, &numbers), &mut bytes).unwrap();
     let mut recorder = LineRecorder::new(out, [levels.len(), numbers.len()], "live.jsonl".into()).unwrap();
     let all: Vec<usize> = (0..station.station.points.len()).collect();
     let mut watch = PointChanges::new(all.len(), &all, &mut changes);
@@ -196,12 +209,15 @@ proptest! {
         own_clock in any::<bool>(),
         more in 1..500u64,
         scan in prop::sample::select(vec!["", "[scan]\nperiod = '10 ms'\nphase = '3 ms'\n"]),
+        link in prop::sample::select(vec![PRINTED, POLLED]),
+        format in prop::sample::select(vec![Format::JsonLines, Format::Vcd]),
     ) {
-        let station = StationFile::parse("station.toml".to_owned(), format!("{scan}{STATION}")).unwrap();
+        let text = format!("{scan}{}", STATION.replace(PRINTED, link));
+        let station = StationFile::parse("station.toml".to_owned(), text).unwrap();
         let lines = station_lines(&station.station);
         let events = events(&told, &lines, own_clock);
         let end = events.back().map_or(0, |(arrived, _)| arrived.0) + more * 1_000_000;
-        let (outcome, changes, bytes) = live(&station, events, Nanos(end));
+        let (outcome, changes, bytes) = live(&station, events, Nanos(end), format);
         let (again, changes_again) = recorded(&station, bytes);
         prop_assert_eq!(&changes.0, &changes_again.0);
         prop_assert_eq!(&outcome.points, &again.points);
@@ -225,7 +241,7 @@ fn timers_come_due_on_time_and_a_day_is_over_at_once() {
     };
     let events = (0..day)
         .flat_map(|number| [press(number, 0, false), press(number, 500, true), press(number, 20_000_500, false)]);
-    let (outcome, changes, _) = live(&station, events.collect(), Nanos(day * second));
+    let (outcome, changes, _) = live(&station, events.collect(), Nanos(day * second), Format::JsonLines);
     let timer = station.station.points.iter().position(|point| point.name == "run_on").unwrap();
     let Some(PointSummary::Bit(tally)) = outcome.points.get(timer) else { panic!("no timer") };
     assert_eq!((tally.rising, tally.falling), (day, day));
@@ -239,8 +255,34 @@ fn a_stop_ends_the_run_and_what_is_nothing_is_told() {
     let station = StationFile::parse("station.toml".to_owned(), "[input.button]\nline = 'PB'\n".to_owned()).unwrap();
     let malformed = LiveEvent::Malformed { link: 0, count: 3, first: "`x` is no object".to_owned() };
     let events = VecDeque::from([(Nanos(5), malformed), (Nanos(40), LiveEvent::Stop)]);
-    let (outcome, ..) = live(&station, events, Nanos(1_000));
+    let (outcome, ..) = live(&station, events, Nanos(1_000), Format::JsonLines);
     assert_eq!(outcome.to, Nanos(40));
     let found = outcome.findings.iter().find(|finding| finding.code == "lines-malformed").unwrap();
     assert!(found.message.contains("3 messages") && found.message.contains("`x` is no object"), "{}", found.message);
+}
+
+#[test]
+fn a_reading_of_a_polled_line_is_no_finer_than_its_passes() {
+    let text = "[link.device]\nprotocol = 'modbus-tcp'\naddress = 'h:1'\nevery = '10 ms'\nlines = { HALL = 'coil 0' }\n\
+        [input.hall]\nline = 'HALL'\n[rate.speed]\nof = 'hall'\nmethod = 'period'\n";
+    let of = |text: &str| {
+        let station = StationFile::parse("station.toml".to_owned(), text.to_owned()).unwrap();
+        let lines = station_lines(&station.station);
+        let hall = lines.iter().position(|line| line.name == "HALL").unwrap();
+        let edge = |number: u64| {
+            let arrived = Nanos(number * 50_000_000 + number * number % 7 * 137_131);
+            let value = LineValue { line: hall, value: Value::Level(number % 2 == 1), arrived, own_time_ns: None };
+            (arrived, LiveEvent::Values { link: 0, values: vec![value] })
+        };
+        let (outcome, _, bytes) = live(&station, (0..40).map(edge).collect(), Nanos(2_000_000_000), Format::Vcd);
+        assert_eq!(outcome.points, recorded(&station, bytes).0.points);
+        let Some(PointSummary::Rate(rate)) = outcome.points.last() else { panic!("no rate") };
+        rate.resolution.unwrap()
+    };
+    // 10 Hz over 100 ms, to 10 ms: a hertz.
+    let polled = of(text);
+    assert!((0.5..2.0).contains(&polled), "{polled}");
+    let printed =
+        of(&text.replace("'modbus-tcp'", "'lines'").replace("every = '10 ms'\nlines = { HALL = 'coil 0' }\n", ""));
+    assert!(printed < 1e-3, "{printed}");
 }

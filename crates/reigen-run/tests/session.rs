@@ -69,7 +69,7 @@ struct Device {
 
 impl Device {
     fn new(toggles: &[u64], passes: &[u64]) -> Self {
-        let line = RecordedLine { name: "PB".to_owned(), signal: 0, kind: LineKind::Level };
+        let line = RecordedLine { name: "PB".to_owned(), signal: 0, kind: LineKind::Level, step: None };
         Self { lines: vec![line], toggles: toggles.to_vec(), passes: passes.to_vec(), known: Nanos(0) }
     }
 }

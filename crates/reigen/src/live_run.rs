@@ -9,6 +9,7 @@ use crate::stop::Stop;
 use crate::summary::Summary;
 use crate::views::live::ChangeLines;
 use crate::views::run::{Detail, print};
+use reigen_core::lines::RecordedLine;
 use reigen_core::summary::PointSummary;
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
@@ -170,7 +171,7 @@ struct EndLine<'a> {
 fn recorder<'a>(
     file: &'a mut OutputFile,
     binding: &Binding,
-    [levels, numbers]: &[Vec<String>; 2],
+    [levels, numbers]: &[Vec<RecordedLine>; 2],
 ) -> Result<LineRecorder<'a>, Failure> {
     let path = file.path().to_owned();
     let format = Format::of_output(&path, Format::JsonLines)?;

@@ -13,6 +13,7 @@ pub(crate) fn heading(simulation: &Simulation) -> Heading {
         name: name.clone(),
         aliases: Vec::new(),
         number: matches!(value, Value::Number(_)),
+        step: None,
     };
     let lines = simulation.names().iter().zip(simulation.start()).map(line).collect();
     Heading { lines, scope: Some("scenario"), origin: Origin(0), step: Nanos(0) }

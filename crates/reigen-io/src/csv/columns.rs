@@ -162,7 +162,7 @@ impl Layout {
             LineKind::Level => &mut self.head.bits,
             _ => &mut self.head.numbers,
         };
-        self.head.lines.push(RecordedLine { name, signal: *signal, kind });
+        self.head.lines.push(RecordedLine { name, signal: *signal, kind, step: None });
         *signal += 1;
         column
     }

@@ -38,7 +38,7 @@ pub(crate) fn open(
     for name in names {
         let signal = (name != UNUSED).then_some(lines.len());
         if let Some(signal) = signal {
-            lines.push(RecordedLine { name: name.clone(), signal, kind: LineKind::Level });
+            lines.push(RecordedLine { name: name.clone(), signal, kind: LineKind::Level, step: None });
         }
         signals.push(signal);
     }

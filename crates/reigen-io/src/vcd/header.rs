@@ -1,9 +1,11 @@
 //! The declarations of a VCD, up to `$enddefinitions`.
 
+use super::STEP;
 use super::layout::{Layout, LayoutBuilder, Scale};
 use super::token::{skip_space, word_end};
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::error::{Failure, Fault, FaultKind, shown};
+use reigen_core::time::Nanos;
 
 /// How many words a declaration may have before it is passed over as text.
 const MOST_WORDS: usize = 16;
@@ -55,6 +57,13 @@ impl Header<'_> {
                 return Err(refuse(FaultKind::ExtendedVcd(shown(format!("$var {}", text.join(" ")).as_bytes()))));
             }
             "$var" => self.variable(&text).map_err(|why| refuse(declaration(&keyword, &text, why)))?,
+            "$comment" => {
+                if let [STEP, code, step] = text.iter().map(String::as_str).collect::<Vec<_>>()[..]
+                    && let Ok(step @ 1..) = step.parse()
+                {
+                    self.builder.step(code.as_bytes(), Nanos(step));
+                }
+            }
             "$end" => return Err(refuse(FaultKind::StrayEnd)),
             _ => {}
         }

@@ -137,6 +137,9 @@ pub(super) struct LayoutBuilder {
     lines: Vec<RecordedLine>,
     bits: usize,
     numbers: usize,
+    /// How often lines of two levels, and those of numbers, were read, by their signals.
+    bit_steps: HashMap<usize, Nanos>,
+    number_steps: HashMap<usize, Nanos>,
 }
 
 /// The most bits that all vectors together may have.
@@ -158,6 +161,15 @@ impl LayoutBuilder {
         };
         self.name(target, name);
         Ok(())
+    }
+
+    /// Says how often a variable was read.
+    pub(super) fn step(&mut self, code: &[u8], step: Nanos) {
+        match self.codes.get(code).and_then(|number| self.targets.get(number as usize)) {
+            Some(Target::Bit(signal)) => drop(self.bit_steps.insert(*signal, step)),
+            Some(Target::Real { number }) => drop(self.number_steps.insert(*number, step)),
+            _ => {}
+        }
     }
 
     fn same(&self, known: Target, kind: &str, width: usize) -> bool {
@@ -190,7 +202,7 @@ impl LayoutBuilder {
 
     /// Gives a target a name: `bus[7:0]` names eight lines and one vector.
     fn name(&mut self, target: Target, name: &str) {
-        let line = |name: String, signal, kind| RecordedLine { name, signal, kind };
+        let line = |name: String, signal, kind| RecordedLine { name, signal, kind, step: None };
         match target {
             Target::Other => {}
             Target::Real { number } => self.lines.push(line(name.to_owned(), number, LineKind::Real)),
@@ -220,7 +232,11 @@ impl LayoutBuilder {
 
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
-        let Self { codes, targets, lines, bits, numbers } = self;
+        let Self { codes, targets, mut lines, bits, numbers, bit_steps, number_steps } = self;
+        for line in &mut lines {
+            let steps = if line.kind == LineKind::Level { &bit_steps } else { &number_steps };
+            line.step = steps.get(&line.signal).copied();
+        }
         let taken_for =
             format!("VCD in steps of {scale}; {} with levels, {numbers} with numbers", counted(bits as u64, "line"));
         let (tick, rounds) = (scale.tick(), scale.rounds());

@@ -17,6 +17,9 @@ use body::Body;
 use layout::Layout;
 use reigen_core::time::Origin;
 
+/// The first word of a comment that says how often a variable was read, with its code and so many nanoseconds.
+pub(crate) const STEP: &str = "step_ns";
+
 /// A VCD, by its declarations.
 pub(crate) struct Vcd {
     layout: Layout,

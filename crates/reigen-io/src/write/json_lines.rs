@@ -27,8 +27,11 @@ impl<W: Write> JsonLines<W> {
         let mut lines = Self { text: Text::new(out), origin: heading.origin, names, last: None };
         for (number, line) in heading.lines.iter().enumerate() {
             // A line of numbers says so: it may never have one.
-            let value: &[u8] = if line.number { b"null,\"number\":true" } else { b"null" };
-            lines.object(Nanos(0), Some((number, value)));
+            let mut value = if line.number { "null,\"number\":true" } else { "null" }.to_owned();
+            if let Some(Nanos(step)) = line.step {
+                value += &format!(",\"step_ns\":{step}");
+            }
+            lines.object(Nanos(0), Some((number, value.as_bytes())));
         }
         Ok(lines)
     }

@@ -34,6 +34,8 @@ pub struct Line {
     pub aliases: Vec<String>,
     /// Whether it is a number; else it has two levels.
     pub number: bool,
+    /// How often it was read, where somebody asked for it again and again. VCD and JSON Lines can hold it.
+    pub step: Option<Nanos>,
 }
 
 /// A format that recordings are written in.
@@ -258,7 +260,7 @@ mod tests {
     use reigen_core::change::Value;
 
     fn heading(origin: i64) -> Heading {
-        let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number };
+        let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number, step: None };
         let lines = vec![line("top.A", false), line("a \"b\", c", false), line("V", true)];
         Heading { lines, scope: None, origin: Origin(origin), step: Nanos(10) }
     }

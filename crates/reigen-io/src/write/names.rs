@@ -17,7 +17,7 @@ pub fn written_lines(format: Format, lines: &[Line]) -> Vec<Line> {
             _ => Vec::new(),
         };
         aliases.retain(|alias| *alias != main);
-        Line { name: main, aliases, number: line.number }
+        Line { name: main, aliases, number: line.number, step: line.step }
     });
     with_aliases.collect()
 }
@@ -68,7 +68,8 @@ mod tests {
 
     #[test]
     fn a_name_is_what_the_format_gives_back_and_no_others() {
-        let line = |name: &str| Line { name: name.to_owned(), aliases: vec!["other".to_owned()], number: false };
+        let line =
+            |name: &str| Line { name: name.to_owned(), aliases: vec!["other".to_owned()], number: false, step: None };
         let names = |format: Format, names: &[&str]| -> Vec<String> {
             let lines: Vec<Line> = names.iter().map(|name| line(name)).collect();
             written_lines(format, &lines).into_iter().map(|line| line.name).collect()

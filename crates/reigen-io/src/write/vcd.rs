@@ -1,6 +1,7 @@
 //! A recording as a VCD (IEEE 1364), in steps of a nanosecond.
 
 use super::{Changes, Heading, Out, Text, number_text};
+use crate::vcd::STEP;
 use crate::write::trace::code;
 use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin, seconds_short};
@@ -10,6 +11,8 @@ use std::io::{self, Write};
 pub(super) struct Vcd<W: Write> {
     text: Text<W>,
     codes: Vec<String>,
+    /// For each line whether it is a number.
+    numbers: Vec<bool>,
     /// What is added to a time since the start.
     shift: Origin,
     /// The time that was marked last.
@@ -38,8 +41,14 @@ impl<W: Write> Vcd<W> {
             }
         }
         enter(&mut scopes, Vec::new(), &mut text.text)?;
+        for (line, code) in heading.lines.iter().zip(&codes) {
+            if let Some(Nanos(step)) = line.step {
+                writeln!(text.text, "$comment {STEP} {code} {step} $end")?;
+            }
+        }
         writeln!(text.text, "$enddefinitions $end")?;
-        Ok(Self { text, codes, shift: Origin(origin.0.max(0)), marked: None })
+        let numbers = heading.lines.iter().map(|line| line.number).collect();
+        Ok(Self { text, codes, numbers, shift: Origin(origin.0.max(0)), marked: None })
     }
 
     /// Marks a time, once.
@@ -71,6 +80,10 @@ impl<W: Write + Send> Changes for Vcd<W> {
     fn take(&mut self, change: Change) -> io::Result<()> {
         self.mark(change.time);
         let Some(code) = self.codes.get(change.line) else { return Ok(()) };
+        // A real number of this format is always known: it has none before its first.
+        if change.value == Value::Unknown && self.numbers.get(change.line) == Some(&true) {
+            return Ok(());
+        }
         let text = &mut self.text.text;
         match change.value {
             Value::Level(level) => text.push(if level { b'1' } else { b'0' }),

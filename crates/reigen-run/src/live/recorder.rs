@@ -5,6 +5,7 @@ use crate::line_changes::LineChanges;
 use crate::observer::{Observer, WindowView};
 use reigen_core::change::{Change, Value};
 use reigen_core::finding::Finding;
+use reigen_core::lines::RecordedLine;
 use reigen_core::time::{Nanos, Origin};
 use reigen_io::output_file::OutputError;
 use reigen_io::write::{Changes, Heading, Line};
@@ -18,10 +19,13 @@ pub struct LineRecorder<'a> {
 }
 
 /// The heading of a recording of these lines: it begins at the run's start.
-pub fn heading(levels: &[String], numbers: &[String]) -> Heading {
-    let line = |name: &String, number| Line { name: name.clone(), aliases: Vec::new(), number };
-    let levels_first = levels.iter().map(|name| line(name, false));
-    let lines = levels_first.chain(numbers.iter().map(|name| line(name, true))).collect();
+pub fn heading(levels: &[RecordedLine], numbers: &[RecordedLine]) -> Heading {
+    let line = |recorded: &RecordedLine, number| {
+        let RecordedLine { name, step, .. } = recorded.clone();
+        Line { name, aliases: Vec::new(), number, step }
+    };
+    let levels_first = levels.iter().map(|recorded| line(recorded, false));
+    let lines = levels_first.chain(numbers.iter().map(|recorded| line(recorded, true))).collect();
     Heading { lines, scope: None, origin: Origin(0), step: Nanos(1) }
 }
 

@@ -11,8 +11,9 @@ use reigen_core::change::Value;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::time::Nanos;
-use reigen_station::links::online_line;
+use reigen_station::links::{Link, online_line};
 use reigen_station::station::Station;
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// So many events are taken at once before the station is worked.
@@ -85,9 +86,22 @@ pub fn station_lines(station: &Station) -> Vec<RecordedLine> {
         }
     }
     station.online_lines().iter().for_each(|line| add(&line.name, false));
-    let line = |kind: LineKind| move |(signal, name)| RecordedLine { name, signal, kind: kind.clone() };
+    let steps: HashMap<&str, Nanos> = station.links.iter().flat_map(steps_of).collect();
+    let line = |kind: LineKind| {
+        let steps = &steps;
+        move |(signal, name): (usize, String)| {
+            let step = steps.get(name.as_str()).copied();
+            RecordedLine { name, signal, kind: kind.clone(), step }
+        }
+    };
     let levels = levels.into_iter().enumerate().map(line(LineKind::Level));
     levels.chain(numbers.into_iter().enumerate().map(line(LineKind::Real))).collect()
+}
+
+/// How often each line of a link is read, where the device is asked.
+fn steps_of(link: &Link) -> Vec<(&str, Nanos)> {
+    let Some(step) = link.protocol.step() else { return Vec::new() };
+    link.protocol.lines().into_iter().map(|(name, _)| (name, step)).collect()
 }
 
 impl<I: Inbox> LiveSource<I> {
@@ -123,16 +137,13 @@ impl<I: Inbox> LiveSource<I> {
         self.links.clone()
     }
 
-    /// The names of the lines that are bound: those of two levels, and those of numbers.
-    pub fn lines_of(&self, binding: &Binding) -> [Vec<String>; 2] {
-        let name = |is_level: bool| {
-            move |signal: &usize| {
-                let found =
-                    self.lines.iter().find(|line| line.signal == *signal && (line.kind == LineKind::Level) == is_level);
-                found.map(|line| line.name.clone()).unwrap_or_default()
-            }
+    /// The lines that are bound: those of two levels, and those of numbers.
+    pub fn lines_of(&self, binding: &Binding) -> [Vec<RecordedLine>; 2] {
+        let of = |is_level: bool, signals: &[usize]| {
+            let kind = self.lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level);
+            signals.iter().filter_map(|signal| kind.clone().find(|line| line.signal == *signal).cloned()).collect()
         };
-        [binding.signals.iter().map(name(true)).collect(), binding.numbers.iter().map(name(false)).collect()]
+        [of(true, &binding.signals), of(false, &binding.numbers)]
     }
 
     /// Says how the links are.

@@ -92,8 +92,12 @@ proptest! {
 fn the_mean_is_counts_over_time_and_a_standstill_counts() {
     let station = "[input.hall]\nline = 'H'\n[rate.drum]\nof = 'hall'\nmethod = 'period'\nzero_after = '1 s'\n";
     let station = crate::station::parse(station).unwrap();
-    let line =
-        reigen_core::lines::RecordedLine { name: "H".into(), signal: 0, kind: reigen_core::lines::LineKind::Level };
+    let line = reigen_core::lines::RecordedLine {
+        name: "H".into(),
+        signal: 0,
+        kind: reigen_core::lines::LineKind::Level,
+        step: None,
+    };
     let mut engine = crate::station::plan::compile(&station, &[line], Nanos(1)).unwrap().program.start();
     // Ten pulses a second for a second, three seconds of nothing, ten again.
     let pulse = |start: u64| [start, start + 20_000_000];

@@ -469,7 +469,7 @@ fn told(source: &str) -> Result<String, Vec<StationError>> {
     let bits = (0..4).map(|number| (format!("L{number}"), number, LineKind::Level));
     let numbers = (0..2).map(|number| (format!("R{number}"), number, LineKind::Real));
     let recorded: Vec<RecordedLine> =
-        bits.chain(numbers).map(|(name, signal, kind)| RecordedLine { name, signal, kind }).collect();
+        bits.chain(numbers).map(|(name, signal, kind)| RecordedLine { name, signal, kind, step: None }).collect();
     let plan = compile(&station, &recorded, Nanos(1))?;
     let words: Vec<String> =
         station.points.iter().map(|point| format!("{} {:?}", point.name, point.described)).collect();

@@ -208,7 +208,7 @@ mod tests {
     use super::*;
 
     fn recorded() -> Vec<RecordedLine> {
-        let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
+        let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind, step: None };
         let number = |why: &str| LineKind::Number { why: why.to_owned() };
         vec![
             line("mill.PB", 0, LineKind::Level),

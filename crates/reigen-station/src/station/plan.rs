@@ -7,7 +7,7 @@ use crate::table::builder::Builder;
 use crate::table::error::MOST_TOLD;
 use crate::table::{FieldColumn, LineName, StationError, StationErrorKind};
 use reigen_core::block::{BitSource, MainColumn, NumberSource};
-use reigen_core::lines::RecordedLine;
+use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::logic::apply::Operand;
 use reigen_core::logic::expression::Reference;
 use reigen_core::program::{Program, ProgramBranch};
@@ -100,6 +100,11 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
     if !errors.is_empty() {
         return Err(errors);
     }
+    let steps = |is_level: bool| {
+        let of_kind = recorded.iter().filter(move |line| (line.kind == LineKind::Level) == is_level);
+        of_kind.filter_map(|line| Some((line.signal, line.step?))).collect::<HashMap<usize, Nanos>>()
+    };
+    let (level_steps, number_steps) = (steps(true), steps(false));
     let compiled = branches(station).into_iter().map(|members| {
         let bound = BoundLines {
             levels: &lines.numbers,
@@ -107,7 +112,8 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
             number_bits: &number_bits,
             always_on: &always_on,
         };
-        let builder = BranchBuilder::new(bound, tick, station.scan);
+        let step = longest_step(station, &members, [(&lines, &level_steps), (&numbers, &number_steps)], &number_bits);
+        let builder = BranchBuilder::new(bound, tick.max(step), station.scan);
         compile_branch(station, &members, builder)
     });
     Ok(Plan {
@@ -118,6 +124,30 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
         numbers: numbers.signals,
         number_lines: numbers.numbers,
     })
+}
+
+/// How often the line was read that was read least often, of those that these points name; 0 where none was asked for.
+fn longest_step(
+    station: &Station,
+    members: &[usize],
+    steps: [(&LineBinding, &HashMap<usize, Nanos>); 2],
+    number_bits: &HashMap<String, (String, u32)>,
+) -> Nanos {
+    let of = |(lines, steps): (&LineBinding, &HashMap<usize, Nanos>), name: &str| {
+        let signal = lines.numbers.get(name).and_then(|number| lines.signals.get(*number))?;
+        steps.get(signal).copied()
+    };
+    let [levels, numbers] = steps;
+    let points = members.iter().filter_map(|number| station.points.get(*number));
+    let of_point = points.flat_map(|point| {
+        let bits = point.kind.lines().into_iter().map(|line| match number_bits.get(&line.name) {
+            Some((number, _)) => of(numbers, number),
+            None => of(levels, &line.name),
+        });
+        let numbers = point.kind.number_lines().into_iter().map(|line| of(numbers, &line.name));
+        bits.chain(numbers).flatten().collect::<Vec<_>>()
+    });
+    of_point.max().unwrap_or_default()
 }
 
 /// For each point the numbers of the points that it reads.

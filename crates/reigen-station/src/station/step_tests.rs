@@ -172,7 +172,7 @@ static COMPILED: LazyLock<Vec<Compiled>> =
 fn compiled(points: &str) -> Compiled {
     let station = parse(&format!("{points}{INPUTS}")).unwrap();
     let recorded: Vec<RecordedLine> = (0..LINES)
-        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level, step: None })
         .collect();
     let plan = compile(&station, &recorded, Nanos(1)).unwrap();
     Compiled { plan, number: station.points.iter().position(|point| point.name == "x").unwrap() }

@@ -18,7 +18,7 @@ fn wrong(source: &str) -> Vec<String> {
 }
 
 fn recorded() -> Vec<RecordedLine> {
-    let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind };
+    let line = |name: &str, signal, kind| RecordedLine { name: name.to_owned(), signal, kind, step: None };
     vec![
         line("walk.PB", 0, LineKind::Level),
         line("walk.left.HALL", 1, LineKind::Level),
@@ -42,6 +42,7 @@ fn a_program_is_data() {
         name: name.to_owned(),
         signal,
         kind: LineKind::Level,
+        step: None,
     });
     let program = compile(&station, &recorded, Nanos(1)).unwrap().program;
     assert_eq!(program, program.clone());

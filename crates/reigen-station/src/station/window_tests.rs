@@ -309,8 +309,8 @@ fn compiled(points: &str) -> Option<Compiled> {
         }
     };
     let recorded: Vec<RecordedLine> = (0..4)
-        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level })
-        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real }])
+        .map(|number| RecordedLine { name: format!("L{number}"), signal: number, kind: LineKind::Level, step: None })
+        .chain([RecordedLine { name: "R0".to_owned(), signal: 0, kind: LineKind::Real, step: None }])
         .collect();
     Some(Compiled { plan: compile(&station, &recorded, Nanos(1)).unwrap(), points: station.points.len() })
 }
@@ -433,7 +433,7 @@ fn counts_start_where_they_are_told_to() {
     let station =
         parse("[input.a]\nline = 'L0'\ndebounce = { method = 'stable', time = '10 ns' }\n[counter.n]\nup = 'a'")
             .unwrap();
-    let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+    let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level, step: None }];
     let mut engine = compile(&station, &recorded, Nanos(1)).unwrap().program.start();
     let mut columns = LineColumns::new(1, 0);
     // On at 10; off at 35, bouncing up to 41; on at 70: the counts start in the middle of the bounce.
@@ -458,7 +458,7 @@ fn counts_start_where_they_are_told_to() {
 #[test]
 fn a_state_of_another_program_is_refused() {
     let start = |text: &str| {
-        let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level }];
+        let recorded = [RecordedLine { name: "L0".into(), signal: 0, kind: LineKind::Level, step: None }];
         compile(&parse(text).unwrap(), &recorded, Nanos(1)).unwrap().program.start()
     };
     let toggle = "[input.a]\nline = 'L0'\n[toggle.x]\nby = 'a'";

@@ -99,7 +99,12 @@ fn holds(errors: &[StationError], source: &str) -> Result<(), TestCaseError> {
 fn recorded() -> Vec<RecordedLine> {
     let scenario = scenario::parse(SCENARIO).unwrap();
     let simulation = crate::simulate::Simulation::new(&scenario, 1, scenario.duration);
-    let line = |(signal, name): (usize, &String)| RecordedLine { name: name.clone(), signal, kind: LineKind::Level };
+    let line = |(signal, name): (usize, &String)| RecordedLine {
+        name: name.clone(),
+        signal,
+        kind: LineKind::Level,
+        step: None,
+    };
     simulation.names().iter().enumerate().map(line).collect()
 }
 
