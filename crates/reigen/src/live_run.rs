@@ -3,11 +3,11 @@
 use crate::cli::live::LiveArguments;
 use crate::done::Completion;
 use crate::failure::Failure;
-use crate::panel::{Panel, PanelFeed, show};
+use crate::panel::{Panel, PanelFeed, PanelWatch, show};
 use crate::print::Out;
 use crate::stop::Stop;
 use crate::summary::Summary;
-use crate::views::live::ChangeLines;
+use crate::views::live::{ChangeLines, LinkNews};
 use crate::views::run::{Detail, print};
 use reigen_core::lines::RecordedLine;
 use reigen_core::summary::PointSummary;
@@ -21,11 +21,13 @@ use reigen_run::live::inbox::ChannelInbox;
 use reigen_run::live::intake::LinkAccount;
 use reigen_run::live::recorder::{LineRecorder, heading};
 use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
+use reigen_run::live::stale::StaleMap;
 use reigen_run::observer::Observer;
 use reigen_run::outcome::Outcome;
 use reigen_run::points::numbers_of;
 use reigen_run::replay::{RunOptions, replay};
 use reigen_run::session::Binding;
+use reigen_run::source::LineSource as _;
 use reigen_run::station_file::StationFile;
 use reigen_station::links::Link;
 use reigen_station::station::Station;
@@ -83,9 +85,14 @@ pub(crate) fn run_live(
     let panel =
         wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
     let watch = source.link_watch();
+    let lines = source.lines_of(&binding);
+    let stale = StaleMap::new(&station.station, names.len(), source.lines());
     let taker: Box<dyn TakeChanges + '_> = match &panel {
-        Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone())),
-        None => Box::new(ChangeLines::new(&station.station, &points, arguments.json, out, events.clone())),
+        Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone(), stale)),
+        None => {
+            let links = LinkNews::new(watch.clone(), names.clone(), stale);
+            Box::new(ChangeLines::new(&station.station, &points, arguments.json, out, events.clone(), links))
+        }
     };
     let screen = panel.clone().map(|panel| {
         let (tell, told) = channel();
@@ -100,7 +107,9 @@ pub(crate) fn run_live(
     });
     let all = station.station.points.len();
     let mut changes = PointChanges::new(all, &points, taker);
+    let mut looking = panel.clone().map(|panel| PanelWatch::new(panel, &station.station, &lines));
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
+    observers.extend(looking.as_mut().map(|looking| looking as &mut dyn Observer));
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
     let outcome = replay(station, source, &RunOptions::default(), &mut observers);
     drop(changes);

@@ -4,6 +4,7 @@ use super::pins::{Edge, PinReader, PinWriter, Pins};
 use crate::drive::{Driven, LOOK};
 use reigen_core::change::Value;
 use reigen_core::logic::expression::Value as PointValue;
+use reigen_io::error::system_words;
 use reigen_run::live::board::Board;
 use reigen_run::live::event::LineValue;
 use reigen_run::live::passes::Retry;
@@ -44,7 +45,7 @@ impl From<RunOver> for Stopped {
 
 impl From<io::Error> for Stopped {
     fn from(error: io::Error) -> Self {
-        Self::Lost(error.to_string())
+        Self::Lost(system_words(&error))
     }
 }
 

@@ -6,6 +6,7 @@ use super::text::change_text;
 use crate::drive::Driven;
 use reigen_core::change::Value;
 use reigen_core::logic::expression::Value as PointValue;
+use reigen_io::error::system_words;
 use reigen_run::live::board::Board;
 use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::RunOver;
@@ -104,6 +105,6 @@ impl DeviceLines {
             value => value.as_real().map_or(Value::Unknown, Value::Number),
         };
         let text = change_text(self.reader.teller.now(), line, value);
-        stream.write_all(text.as_bytes()).map_err(|error| format!("{}: {error}", self.settings.at))
+        stream.write_all(text.as_bytes()).map_err(|error| format!("{}: {}", self.settings.at, system_words(&error)))
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::drive::LOOK;
 use crate::serial::{builder, in_words};
+use reigen_io::error::system_words;
 use reigen_station::links::connection::Connection;
 use std::io::{self, Read, Write};
 use std::net::TcpStream;
@@ -27,7 +28,7 @@ impl Stream {
                     stream.set_nodelay(true)?;
                     Ok(stream)
                 });
-                opened.map(Self::Tcp).map_err(|error| format!("{address}: {error}"))
+                opened.map(Self::Tcp).map_err(|error| format!("{address}: {}", system_words(&error)))
             }
             Connection::Serial(port) => {
                 let opened = builder(port).timeout(LOOK).open();

@@ -2,7 +2,7 @@
 
 use super::beat::Beat;
 use super::exception::{in_words, remedy};
-use super::pass_read::PassRead;
+use super::pass_read::{PassRead, Refused};
 use super::requests::{Answer, ReadRequest, requests, words_of};
 use super::wire::{Fault, Route, Wire};
 use crate::drive::Driven;
@@ -151,8 +151,8 @@ impl ModbusClient {
                 *retry = Retry::default();
                 self.teller.reached()?;
             }
-            for (what, remedy) in refused {
-                self.teller.refused(what, remedy)?;
+            for Refused { what, remedy, lines } in refused {
+                self.teller.refused(what, remedy, lines)?;
             }
             if let Some(first) = first_malformed {
                 self.teller.malformed(malformed, first)?;
@@ -204,7 +204,9 @@ impl ModbusClient {
                 }
                 Err(Fault::Refused(code)) => {
                     connection.timeouts = 0;
-                    read.refused.push((format!("{}: {}", what(), in_words(code)), remedy(code)));
+                    let lines = request.lines.iter().map(|(line, _)| *line).collect();
+                    let what = format!("{}: {}", what(), in_words(code));
+                    read.refused.push(Refused { what, remedy: remedy(code), lines });
                 }
                 Err(Fault::NoAnswer(why)) => {
                     connection.timeouts += 1;
@@ -295,7 +297,7 @@ impl ModbusClient {
             Err(Fault::Refused(code)) => {
                 let what = format!("to write {address}: {}", in_words(code));
                 // Where nobody listens the next event tells so.
-                let _ = self.teller.refused(what, remedy(code));
+                let _ = self.teller.refused(what, remedy(code), Vec::new());
                 Ok(())
             }
             Err(Fault::NoAnswer(why)) => Err(format!("{why} to a write")),

@@ -8,13 +8,21 @@ use reigen_run::live::event::LineValue;
 #[derive(Default)]
 pub(super) struct PassRead {
     pub(super) values: Vec<LineValue>,
-    /// What was refused, and what to do about it.
-    pub(super) refused: Vec<(String, &'static str)>,
+    pub(super) refused: Vec<Refused>,
     /// Values that are no numbers, and the first of them.
     pub(super) malformed: u64,
     pub(super) first_malformed: Option<String>,
     /// Why the device is lost, where it is.
     pub(super) lost: Option<String>,
+}
+
+/// A request that was refused.
+pub(super) struct Refused {
+    pub(super) what: String,
+    /// What to do about it.
+    pub(super) remedy: &'static str,
+    /// The lines that it asked for.
+    pub(super) lines: Vec<usize>,
 }
 
 impl PassRead {

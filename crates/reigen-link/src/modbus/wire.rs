@@ -2,6 +2,7 @@
 
 use super::bus::SerialBus;
 use reigen_core::time::Nanos;
+use reigen_io::error::system_words;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::net::TcpStream;
@@ -48,11 +49,11 @@ impl Wire {
         };
         let stream = match timeout(Duration::from_nanos(longest.0), TcpStream::connect(address)).await {
             Err(_) => return Err(format!("{address} does not answer within {longest}")),
-            Ok(Err(error)) => return Err(format!("{address}: {error}")),
+            Ok(Err(error)) => return Err(format!("{address}: {}", system_words(&error))),
             Ok(Ok(stream)) => stream,
         };
         // Small requests that wait for their answers.
-        stream.set_nodelay(true).map_err(|error| format!("{address}: {error}"))?;
+        stream.set_nodelay(true).map_err(|error| format!("{address}: {}", system_words(&error)))?;
         Ok(Self::Own(tcp::attach_slave(stream, Slave(unit))))
     }
 
@@ -105,6 +106,6 @@ async fn within(context: &mut Context, request: Request<'_>, longest: Nanos) -> 
         Ok(Ok(Ok(answer))) => Ok(answer),
         Ok(Ok(Err(code))) => Err(Fault::Refused(code)),
         Ok(Err(tokio_modbus::Error::Protocol(error))) => Err(Fault::Foreign(error.to_string())),
-        Ok(Err(error)) => Err(Fault::Lost(error.to_string())),
+        Ok(Err(tokio_modbus::Error::Transport(error))) => Err(Fault::Lost(system_words(&error))),
     }
 }

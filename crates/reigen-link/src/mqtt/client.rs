@@ -5,6 +5,7 @@ use super::subscriptions::Subscriptions;
 use crate::drive::{Driven, LOOK};
 use crate::line_table::LineTable;
 use reigen_core::logic::expression::Value;
+use reigen_io::error::system_words;
 use reigen_run::live::board::Board;
 use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::{LinkTeller, RunOver};
@@ -206,7 +207,8 @@ impl Taker {
                 for (filter, code) in filters.iter().zip(&answer.return_codes) {
                     if !matches!(code, SubscribeReasonCode::Success(_)) {
                         let what = format!("{}: {code:?}", filter.path);
-                        self.teller.refused(what, "check what the broker allows this user")?;
+                        let lines = self.subscriptions.lines_of(&filter.path);
+                        self.teller.refused(what, "check what the broker allows this user", lines)?;
                     }
                 }
                 Ok(())
@@ -235,7 +237,7 @@ fn in_words(error: &ConnectionError) -> String {
             ConnectReturnCode::BadUserNamePassword | ConnectReturnCode::NotAuthorized,
         ) => "the broker refuses this user or its password".to_owned(),
         ConnectionError::ConnectionRefused(code) => format!("the broker refuses the connection: {code:?}"),
-        ConnectionError::Io(error) => error.to_string(),
+        ConnectionError::Io(error) => system_words(error),
         ConnectionError::Timeout(_) => "no answer within 5 s".to_owned(),
         error => error.to_string(),
     }

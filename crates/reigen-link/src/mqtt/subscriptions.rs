@@ -49,6 +49,12 @@ impl Subscriptions {
         wanted.chain(own).collect()
     }
 
+    /// The lines on a topic, as far as the station names them.
+    pub(super) fn lines_of(&self, topic: &str) -> Vec<usize> {
+        let names = self.lines.get(topic).into_iter().flatten();
+        names.filter_map(|(name, _)| self.table.value(name, Value::Unknown).ok()?.map(|(line, _)| line)).collect()
+    }
+
     /// What a message says that came at a time.
     pub(super) fn take(&self, message: &Publish, arrived: Nanos) -> Told {
         let mut told = Told::default();

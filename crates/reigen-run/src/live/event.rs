@@ -40,6 +40,8 @@ pub enum LiveEvent {
         what: String,
         /// What to do about that.
         remedy: &'static str,
+        /// The lines that are not told for that.
+        lines: Vec<usize>,
     },
     /// A link has passed over its device.
     Passed {

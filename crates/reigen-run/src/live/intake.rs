@@ -4,7 +4,7 @@ use super::event::{LineValue, LiveEvent};
 use super::passes::PassAccount;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A device's clock that falls by more than this has begun anew; one that gains more than this has been set ahead.
 const JUMPS: i64 = 1_000_000_000;
@@ -65,6 +65,8 @@ pub struct LinkAccount {
     pub first_malformed: Option<String>,
     /// How often a device refused a request.
     pub refused: u64,
+    /// The lines that it refuses to tell at present.
+    pub refused_lines: BTreeSet<usize>,
     /// The first of these, and what to do about it.
     pub first_refused: Option<(String, &'static str)>,
     /// Passes over the device.
@@ -146,8 +148,9 @@ impl Intake {
                 self.tell_online(link, at, lost.is_none());
                 self.account(link, |told| told.reached(at, lost));
             }
-            LiveEvent::Refused { link, what, remedy } => self.account(link, |told| {
+            LiveEvent::Refused { link, what, remedy, lines } => self.account(link, |told| {
                 told.refused += 1;
+                told.refused_lines.extend(lines);
                 told.first_refused.get_or_insert((what, remedy));
             }),
             LiveEvent::Passed { link, passes } => self.account(link, |told| told.passes = passes),
@@ -175,6 +178,7 @@ impl Intake {
             return;
         }
         let Some(link) = self.links.get_mut(link) else { return };
+        self.has_news |= link.told.refused_lines.remove(&line);
         // Before the first message nobody knew of its clock: all up to now was known then.
         let has_clock = link.offset.is_some();
         let time = match own_time_ns {

@@ -13,4 +13,5 @@ pub mod intake;
 pub mod passes;
 pub mod recorder;
 pub mod source;
+pub mod stale;
 pub mod teller;

@@ -75,9 +75,9 @@ impl LinkTeller {
         self.tell(LiveEvent::Malformed { link: self.link, count, first })
     }
 
-    /// The device refused something, and answers else.
-    pub fn refused(&self, what: String, remedy: &'static str) -> Result<(), RunOver> {
-        self.tell(LiveEvent::Refused { link: self.link, what, remedy })
+    /// The device refused something, for which these lines are not told, and answers else.
+    pub fn refused(&self, what: String, remedy: &'static str, lines: Vec<usize>) -> Result<(), RunOver> {
+        self.tell(LiveEvent::Refused { link: self.link, what, remedy, lines })
     }
 
     /// Somebody else drives the same device.

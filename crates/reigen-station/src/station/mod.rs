@@ -3,6 +3,7 @@
 //! [`parse`] reads the TOML text into a [`Station`]; [`plan::compile`] binds it to the lines of a
 //! recording and gives the engine.
 
+pub mod behind;
 mod file;
 #[cfg(test)]
 mod key_tests;

@@ -151,7 +151,7 @@ fn longest_step(
 }
 
 /// For each point the numbers of the points that it reads.
-fn reads(station: &Station) -> Vec<Vec<usize>> {
+pub(super) fn reads(station: &Station) -> Vec<Vec<usize>> {
     let number: HashMap<&str, usize> =
         station.points.iter().enumerate().map(|(number, point)| (point.name.as_str(), number)).collect();
     let of = |point: &Point| {

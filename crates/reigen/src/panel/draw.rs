@@ -1,6 +1,7 @@
 //! The panel on a terminal.
 
 use super::state::{Panel, PanelPoint, STRIP};
+use super::why::why;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
@@ -38,9 +39,12 @@ pub(super) fn draw(panel: &Panel, frame: &mut Frame<'_>) {
     let [head, wrong, lamps, values, changes, health, foot] = Layout::vertical(heights).areas(frame.area());
     frame.render_widget(Paragraph::new(heading(panel)), head);
     draw_problems(&problems, panel, frame, wrong);
-    draw_lamps(&bits, columns, frame, lamps);
-    draw_numbers(panel, &numbers, frame, values);
-    draw_changes(panel, frame, changes);
+    draw_lamps(panel, &bits, columns, frame, lamps);
+    draw_numbers(panel, (&numbers, bits.len()), frame, values);
+    match panel.tells_why {
+        true => draw_why(panel, frame, changes),
+        false => draw_changes(panel, frame, changes),
+    }
     draw_links(panel, frame, health);
     frame.render_widget(Paragraph::new(keys(panel)).style(faint()), foot);
 }
@@ -91,37 +95,60 @@ fn draw_problems(problems: &[super::state::Problem], panel: &Panel, frame: &mut 
 
 /// How many lamps stand beside one another.
 fn lamp_columns(bits: &[&PanelPoint], width: usize) -> usize {
-    (width / (lamp_width(bits) + 4)).max(1)
+    (width / (lamp_width(bits) + 5)).max(1)
 }
 
 fn lamp_width(bits: &[&PanelPoint]) -> usize {
-    bits.iter().map(|point| point.name.chars().count()).max().unwrap_or_default()
+    bits.iter().map(|point| named(point).chars().count()).max().unwrap_or_default()
 }
 
-fn draw_lamps(bits: &[&PanelPoint], columns: usize, frame: &mut Frame<'_>, area: Rect) {
+/// The name of a point, and that it is old where it is.
+fn named(point: &PanelPoint) -> String {
+    if point.is_stale { format!("{} (old)", point.name) } else { point.name.clone() }
+}
+
+/// The mark before the point that is chosen.
+fn mark(is_chosen: bool) -> Span<'static> {
+    if is_chosen { Span::styled(">", bold()) } else { Span::raw(" ") }
+}
+
+fn draw_lamps(panel: &Panel, bits: &[&PanelPoint], columns: usize, frame: &mut Frame<'_>, area: Rect) {
     let width = lamp_width(bits);
-    let lamp = |point: &&PanelPoint| {
+    let lamp = |(number, point): (usize, &&PanelPoint)| {
         let (lamp, style) = match point.value {
             Some(Value::Bit(true)) => ('●', bold().fg(Color::Green)),
             Some(_) => ('○', Style::new()),
             None => ('?', faint()),
         };
-        Span::styled(format!("{lamp} {:width$}  ", point.name), style)
+        [mark(number == panel.chosen), Span::styled(format!("{lamp} {:width$}  ", named(point)), style)]
     };
-    let lines: Vec<Line<'_>> = bits.chunks(columns).map(|row| row.iter().map(lamp).collect()).collect();
-    frame.render_widget(Paragraph::new(lines).block(part("lamps: ● on, ○ off, ? not known yet")), area);
+    let marked: Vec<[Span<'_>; 2]> = bits.iter().enumerate().map(lamp).collect();
+    let lines: Vec<Line<'_>> = marked.chunks(columns).map(|row| row.concat().into()).collect();
+    let room = usize::from(area.height).saturating_sub(1);
+    let skipped = (panel.chosen.min(bits.len().saturating_sub(1)) / columns.max(1) + 1).saturating_sub(room);
+    let lines: Vec<Line<'_>> = lines.into_iter().skip(skipped).collect();
+    frame.render_widget(
+        Paragraph::new(lines).block(part("lamps: ● on, ○ off, ? not known yet, (old) its link is lost or refuses it")),
+        area,
+    );
 }
 
-fn draw_numbers(panel: &Panel, numbers: &[&PanelPoint], frame: &mut Frame<'_>, area: Rect) {
-    let name = numbers.iter().map(|point| point.name.chars().count()).max().unwrap_or_default();
+fn draw_numbers(panel: &Panel, (numbers, before): (&[&PanelPoint], usize), frame: &mut Frame<'_>, area: Rect) {
+    let name = numbers.iter().map(|point| named(point).chars().count()).max().unwrap_or_default();
     let value = numbers.iter().map(|point| point.words().chars().count()).max().unwrap_or_default();
-    let room = usize::from(area.width).saturating_sub(name + value + 5);
-    let first = panel.first.min(numbers.len().saturating_sub(1));
-    let line = |point: &&PanelPoint| {
-        let words = format!("{:name$}  {:>value$}  ", point.name, on_one_line(&point.words()));
-        Line::from(vec![Span::raw(words), Span::styled(strip(point, room), Style::new().fg(Color::Cyan))])
+    let room = usize::from(area.width).saturating_sub(name + value + 6);
+    let chosen = panel.chosen.checked_sub(before);
+    let rows = usize::from(area.height).saturating_sub(1);
+    let first = chosen.map_or(0, |chosen| (chosen + 1).saturating_sub(rows));
+    let line = |(number, point): (usize, &&PanelPoint)| {
+        let words = format!("{:name$}  {:>value$}  ", named(point), on_one_line(&point.words()));
+        Line::from(vec![
+            mark(Some(number) == chosen),
+            Span::raw(words),
+            Span::styled(strip(point, room), Style::new().fg(Color::Cyan)),
+        ])
     };
-    let lines: Vec<Line<'_>> = numbers.iter().skip(first).map(line).collect();
+    let lines: Vec<Line<'_>> = numbers.iter().enumerate().skip(first).map(line).collect();
     frame.render_widget(Paragraph::new(lines).block(part("numbers, last minute")), area);
 }
 
@@ -150,10 +177,16 @@ fn draw_changes(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
     frame.render_widget(Paragraph::new(lines).block(part("last changes of bits")), area);
 }
 
+fn draw_why(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
+    let told = panel.chosen_point().map(|point| why(panel, point)).unwrap_or_default();
+    let lines: Vec<Line<'_>> = told.iter().map(|line| Line::from(on_one_line(line).into_owned())).collect();
+    frame.render_widget(Paragraph::new(lines).block(part("why")), area);
+}
+
 fn draw_links(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
     let line = |(name, told): &(String, reigen_run::live::intake::LinkAccount)| {
         let state = match told.lost_since {
-            Some(since) => format!("lost for {}", short_time(panel.now.saturating_sub(since))),
+            Some(since) => format!("lost {} ago", short_time(panel.now.saturating_sub(since))),
             None => "up".to_owned(),
         };
         let passes = told.passes;
@@ -180,8 +213,8 @@ fn times(count: u64) -> String {
 fn keys(panel: &Panel) -> String {
     match (panel.is_typing, panel.filter.is_empty()) {
         (true, _) => format!("find: {}▏  Enter keeps it, Esc shows all", panel.filter),
-        (false, false) => format!("q quit  p pause  ↑↓ scroll  / find ({})  Esc shows all", panel.filter),
-        (false, true) => "q quit  p pause  ↑↓ scroll  / find a point".to_owned(),
+        (false, false) => format!("q quit  p pause  ↑↓ choose  Enter why  / find ({})  Esc shows all", panel.filter),
+        (false, true) => "q quit  p pause  ↑↓ choose  Enter why  / find a point".to_owned(),
     }
 }
 
@@ -222,12 +255,19 @@ mod tests {
     }
 
     #[test]
+    fn enter_tells_why_the_chosen_point_is_as_it_is() {
+        let mut panel = winder();
+        (panel.chosen, panel.tells_why) = (3, true);
+        insta::assert_snapshot!(shown(&panel, 80, 24));
+    }
+
+    #[test]
     fn what_is_looked_for_is_shown_alone_and_no_size_is_too_small() {
         let mut panel = winder();
         panel.filter = "drum".to_owned();
         let text = shown(&panel, 80, 24);
         assert!(text.contains("drum_speed") && !text.contains("spool_turns") && !text.contains("running"), "{text}");
-        panel.first = 1000;
+        panel.chosen = 1000;
         for (width, height) in [(1, 1), (19, 8), (20, 8), (400, 3), (40, 200)] {
             let _ = shown(&panel, width, height);
         }

@@ -54,15 +54,20 @@ fn take(panel: &mut Panel, key: KeyEvent) -> bool {
     match key.code {
         // The terminal hands it over as a key.
         KeyCode::Char('c') if is_control => return true,
-        KeyCode::Esc => (panel.filter, panel.is_typing) = (String::new(), false),
-        KeyCode::Enter => panel.is_typing = false,
+        KeyCode::Esc if panel.tells_why => panel.tells_why = false,
+        KeyCode::Esc => (panel.filter, panel.is_typing, panel.chosen) = (String::new(), false, 0),
+        KeyCode::Enter if panel.is_typing => panel.is_typing = false,
+        KeyCode::Enter => panel.tells_why = !panel.tells_why,
         KeyCode::Backspace if panel.is_typing => drop(panel.filter.pop()),
-        KeyCode::Char(letter) if panel.is_typing && !is_control => panel.filter.push(letter),
+        KeyCode::Char(letter) if panel.is_typing && !is_control => {
+            panel.filter.push(letter);
+            panel.chosen = 0;
+        }
         KeyCode::Char('q') => return true,
         KeyCode::Char('p') => panel.paused = !panel.paused,
         KeyCode::Char('/') => panel.is_typing = true,
-        KeyCode::Down => panel.first = panel.first.saturating_add(1).min(panel.points.len()),
-        KeyCode::Up => panel.first = panel.first.saturating_sub(1),
+        KeyCode::Down => panel.chosen = (panel.chosen + 1).min(panel.shown().count().saturating_sub(1)),
+        KeyCode::Up => panel.chosen = panel.chosen.saturating_sub(1),
         _ => {}
     }
     false
@@ -85,12 +90,16 @@ mod tests {
         typed(&mut panel, KeyCode::Enter);
         assert!(typed(&mut panel, KeyCode::Char('q')));
         typed(&mut panel, KeyCode::Esc);
-        assert_eq!((panel.filter.as_str(), panel.first), ("", 0));
+        assert_eq!((panel.filter.as_str(), panel.chosen), ("", 0));
+        typed(&mut panel, KeyCode::Enter);
+        assert!(panel.tells_why);
+        typed(&mut panel, KeyCode::Esc);
+        assert!(!panel.tells_why);
         typed(&mut panel, KeyCode::Up);
         for _ in 0..100 {
             typed(&mut panel, KeyCode::Down);
         }
-        assert_eq!(panel.first, panel.points.len());
+        assert_eq!(panel.chosen, panel.shown().count() - 1);
         assert!(take(&mut panel, KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL)));
     }
 }

@@ -3,6 +3,9 @@
 mod draw;
 mod keys;
 mod state;
+mod watch;
+mod why;
 
 pub(crate) use keys::show;
 pub(crate) use state::{Panel, PanelFeed};
+pub(crate) use watch::PanelWatch;

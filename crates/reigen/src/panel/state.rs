@@ -1,5 +1,6 @@
 //! What the panel shows, filled while the station is worked.
 
+use super::why::{Cause, causes};
 use reigen_core::finding::Severity;
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;
@@ -8,8 +9,9 @@ use reigen_run::error::RunError;
 use reigen_run::live::changes::{PointChange, TakeChanges};
 use reigen_run::live::intake::LinkAccount;
 use reigen_run::live::source::LinkWatch;
+use reigen_run::live::stale::StaleMap;
 use reigen_station::station::{FieldColumn, Station};
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// A strip shows so many seconds, one value each.
@@ -21,7 +23,12 @@ const SECOND: u64 = 1_000_000_000;
 /// A point on the panel.
 #[derive(Debug, Clone, Default)]
 pub(super) struct PanelPoint {
+    /// Its name; empty where it is not shown.
     pub(super) name: String,
+    /// Its name, shown or not.
+    pub(super) label: String,
+    /// Whether it stands on a value that is old.
+    pub(super) is_stale: bool,
     pub(super) unit: String,
     /// Whether it is a bit; else a number.
     pub(super) is_bit: bool,
@@ -31,6 +38,13 @@ pub(super) struct PanelPoint {
     pub(super) strip: VecDeque<f64>,
     /// The second that the newest is of.
     second: u64,
+}
+
+/// What a line is, and since when.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct LineState {
+    pub(super) value: Value,
+    pub(super) since: Nanos,
 }
 
 /// What is wrong, in a line.
@@ -53,8 +67,15 @@ pub(crate) struct Panel {
     /// What is looked for among the names.
     pub(super) filter: String,
     pub(super) is_typing: bool,
-    /// The first row of points that is shown.
-    pub(super) first: usize,
+    /// Which of the points that are shown is chosen; bits come before numbers.
+    pub(super) chosen: usize,
+    /// Whether it is told why that point is as it is.
+    pub(super) tells_why: bool,
+    /// What each point reads.
+    pub(super) causes: Vec<Vec<Cause>>,
+    pub(super) lines: HashMap<String, LineState>,
+    /// What points are that have failed, or are faulty.
+    pub(super) wrong: Vec<String>,
     pub(super) is_over: bool,
 }
 
@@ -65,12 +86,24 @@ impl Panel {
         let point = |(number, point): (usize, &reigen_station::station::Point)| PanelPoint {
             // A point that is not wanted has no name, so that the numbers stay.
             name: if wanted(number) { point.name.clone() } else { String::new() },
+            label: point.name.clone(),
             unit: point.kind.unit().unwrap_or_default().to_owned(),
             is_bit: point.kind.fields().first().is_none_or(|field| matches!(field.column, FieldColumn::Bit(_))),
             ..PanelPoint::default()
         };
         let title = station.title.clone().unwrap_or_else(|| "station".to_owned());
-        Self { title, drives, points: station.points.iter().enumerate().map(point).collect(), ..Self::default() }
+        let points = station.points.iter().enumerate().map(point).collect();
+        Self { title, drives, points, causes: causes(station), ..Self::default() }
+    }
+
+    /// A line is this.
+    pub(super) fn line(&mut self, name: &str, state: LineState) {
+        match self.lines.get_mut(name) {
+            // What has not changed has been so for longer.
+            Some(known) if known.value == state.value => {}
+            Some(known) => *known = state,
+            None => drop(self.lines.insert(name.to_owned(), state)),
+        }
     }
 
     /// The run is over: the terminal becomes what it was.
@@ -83,6 +116,13 @@ impl Panel {
         self.points.iter().filter(|point| !point.name.is_empty() && point.name.contains(&self.filter))
     }
 
+    /// The number of the point that is chosen.
+    pub(super) fn chosen_point(&self) -> Option<usize> {
+        let (bits, numbers): (Vec<&PanelPoint>, Vec<&PanelPoint>) = self.shown().partition(|point| point.is_bit);
+        let chosen = bits.into_iter().chain(numbers).nth(self.chosen)?;
+        self.points.iter().position(|point| point.label == chosen.label)
+    }
+
     /// What is wrong now, the worst first.
     pub(super) fn problems(&self) -> Vec<Problem> {
         let mut problems = Vec::new();
@@ -91,10 +131,15 @@ impl Panel {
             if let Some(since) = told.lost_since {
                 let why = told.why_lost.as_deref().unwrap_or_default();
                 let long = short_time(self.now.saturating_sub(since));
-                problems.push(problem(Severity::Error, format!("{name} is lost for {long}: {why}")));
+                problems.push(problem(Severity::Error, format!("{name} lost {long} ago: {why}")));
             }
         }
+        problems.extend(self.wrong.iter().map(|text| problem(Severity::Warning, text.clone())));
         for (name, told) in &self.links {
+            if let Some(what) = &told.driven_twice {
+                let text = format!("{name}: another program writes to the same device: {what}");
+                problems.push(problem(Severity::Warning, text));
+            }
             if let Some((first, _)) = &told.first_refused {
                 problems.push(problem(Severity::Warning, format!("{name} refuses {first}")));
             }
@@ -178,12 +223,13 @@ pub(crate) struct PanelFeed {
     panel: Arc<Mutex<Panel>>,
     links: LinkWatch,
     names: Vec<String>,
+    stale: StaleMap,
 }
 
 impl PanelFeed {
-    /// Fills a panel; `links` tells of the links with these names.
-    pub(crate) fn new(panel: Arc<Mutex<Panel>>, links: LinkWatch, names: Vec<String>) -> Self {
-        Self { panel, links, names }
+    /// Fills a panel; `links` tells of the links with these names, and `stale` which points stand on which.
+    pub(crate) fn new(panel: Arc<Mutex<Panel>>, links: LinkWatch, names: Vec<String>, stale: StaleMap) -> Self {
+        Self { panel, links, names, stale }
     }
 }
 
@@ -199,6 +245,8 @@ impl TakeChanges for PanelFeed {
         changes.iter().for_each(|change| panel.take(change));
         panel.pass(until);
         if let Some(links) = links {
+            let stale = self.stale.of(&links);
+            panel.points.iter_mut().zip(stale).for_each(|(point, is_stale)| point.is_stale = is_stale);
             panel.links = self.names.iter().cloned().zip(links).collect();
         }
         Ok(())
@@ -230,6 +278,11 @@ pub(super) mod tests {
             panel.take(&PointChange { time, point: number("running"), value: Value::Bit(second % 9 > 2) });
         }
         panel.pass(Nanos(75 * SECOND));
+        panel.line("PB_START", LineState { value: Value::Bit(false), since: Nanos(2 * SECOND) });
+        panel.line("PB_START", LineState { value: Value::Bit(false), since: Nanos(3 * SECOND) });
+        for name in ["running", "drum_speed", "run_lamp"] {
+            panel.points[number(name)].is_stale = true;
+        }
         let passes = PassAccount { passes: 3700, late: 2, longest: Nanos(21_400_000) };
         let why = "127.0.0.1:1502: Connection refused".to_owned();
         let lost = LinkAccount {
@@ -248,6 +301,6 @@ pub(super) mod tests {
         let speed = panel.points.iter().find(|point| point.name == "drum_speed").unwrap();
         assert_eq!(speed.strip.len(), STRIP);
         assert_eq!((speed.strip[0], speed.strip[STRIP - 1]), (16.0 * 7.5, 300.0));
-        assert!(panel.problems()[0].text.starts_with("io is lost for 4 s"), "{:?}", panel.problems());
+        assert!(panel.problems()[0].text.starts_with("io lost 4 s ago"), "{:?}", panel.problems());
     }
 }

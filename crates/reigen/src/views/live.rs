@@ -9,6 +9,8 @@ use reigen_core::units::resolved;
 use reigen_run::error::RunError;
 use reigen_run::live::changes::{PointChange, TakeChanges};
 use reigen_run::live::event::LiveEvent;
+use reigen_run::live::source::LinkWatch;
+use reigen_run::live::stale::StaleMap;
 use reigen_station::station::Station;
 use serde::Serialize;
 use std::sync::mpsc::SyncSender;
@@ -23,6 +25,35 @@ pub(crate) struct ChangeLines<'a> {
     /// Where the run is asked to end, once a line cannot be printed or nobody reads any more.
     events: SyncSender<LiveEvent>,
     has_failed: bool,
+    links: LinkNews,
+}
+
+/// What links do, and which points stand on them.
+pub(crate) struct LinkNews {
+    watch: LinkWatch,
+    names: Vec<String>,
+    stale: StaleMap,
+    /// Of each link whether it is lost, as last told; at the start none is reached.
+    lost: Vec<bool>,
+}
+
+impl LinkNews {
+    /// Of the links with these names.
+    pub(crate) fn new(watch: LinkWatch, names: Vec<String>, stale: StaleMap) -> Self {
+        Self { watch, lost: vec![false; names.len()], names, stale }
+    }
+}
+
+/// A link that is lost, or reached again, as JSON.
+#[derive(Serialize)]
+struct JsonLink<'a> {
+    time_ns: u64,
+    link: &'a str,
+    online: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    why: Option<&'a str>,
+    /// The points that stand on old values now.
+    stale: Vec<&'a str>,
 }
 
 /// A change as JSON.
@@ -42,10 +73,37 @@ impl<'a> ChangeLines<'a> {
         json: bool,
         out: &'a mut Out,
         events: SyncSender<LiveEvent>,
+        links: LinkNews,
     ) -> Self {
         let names = points.iter().filter_map(|point| station.points.get(*point));
         let width = names.map(|point| point.name.chars().count()).max().unwrap_or_default();
-        Self { station, out, json, width, events, has_failed: false }
+        Self { station, out, json, width, events, has_failed: false, links }
+    }
+
+    /// Tells of links that are lost now, or reached again; gives whether there were any.
+    fn print_links(&mut self, until: Nanos) -> Result<bool, Failure> {
+        let Some(accounts) = self.links.watch.take_news() else { return Ok(false) };
+        let mut has_told = false;
+        for (number, told) in accounts.iter().enumerate() {
+            let (Some(name), Some(lost)) = (self.links.names.get(number), self.links.lost.get_mut(number)) else {
+                continue;
+            };
+            let is_lost = told.lost_since.is_some();
+            if std::mem::replace(lost, is_lost) == is_lost {
+                continue;
+            }
+            has_told = true;
+            let (at, why) = (told.lost_since.unwrap_or(until), told.why_lost.as_deref());
+            if self.json {
+                let stale = self.station.points.iter().zip(self.links.stale.of(&accounts));
+                let stale = stale.filter(|(_, is_stale)| *is_stale).map(|(point, _)| point.name.as_str()).collect();
+                self.out.json_line(&JsonLink { time_ns: at.0, link: name, online: !is_lost, why, stale })?;
+            } else {
+                let state = why.map_or("reached again".to_owned(), |why| format!("lost: {}", on_one_line(why)));
+                self.out.line(format!("{:>16}  {name:width$}  {state}", time(at), width = self.width))?;
+            }
+        }
+        Ok(has_told)
     }
 
     fn print(&mut self, change: &PointChange) -> Result<(), Failure> {
@@ -55,7 +113,7 @@ impl<'a> ChangeLines<'a> {
             let line = JsonChange { time_ns, point: &point.name, value };
             return self.out.json_line(&line);
         }
-        let time = format!("{} s", seconds_short(i64::try_from(time_ns).unwrap_or(i64::MAX)));
+        let time = time(Nanos(time_ns));
         let unit = on_one_line(point.kind.unit().unwrap_or_default());
         let value = match value {
             Value::Bit(true) => "on".to_owned(),
@@ -67,11 +125,17 @@ impl<'a> ChangeLines<'a> {
     }
 }
 
+fn time(Nanos(time_ns): Nanos) -> String {
+    format!("{} s", seconds_short(i64::try_from(time_ns).unwrap_or(i64::MAX)))
+}
+
 impl TakeChanges for ChangeLines<'_> {
-    fn take(&mut self, changes: &[PointChange], _until: Nanos) -> Result<(), RunError> {
+    fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError> {
         if !self.has_failed {
             let printed = changes.iter().try_for_each(|change| self.print(change));
-            let passed_on = printed.and_then(|()| if changes.is_empty() { Ok(()) } else { self.out.pass_on() });
+            let passed_on = printed
+                .and_then(|()| self.print_links(until))
+                .and_then(|has_told| if has_told || !changes.is_empty() { self.out.pass_on() } else { Ok(()) });
             self.has_failed = passed_on.is_err() || self.out.is_closed();
         }
         if self.has_failed {
