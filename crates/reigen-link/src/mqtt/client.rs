@@ -1,17 +1,16 @@
 //! A link to a broker: a thread takes what comes, another publishes outputs as they change.
 
-use super::options::{QOS, options, status};
+use super::options::{QOS, in_words, options, status};
 use super::subscriptions::Subscriptions;
 use crate::drive::{Driven, LOOK};
 use crate::line_table::LineTable;
 use reigen_core::logic::expression::Value;
-use reigen_io::error::system_words;
 use reigen_run::live::board::Board;
 use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::{LinkTeller, RunOver};
 use reigen_station::links::mqtt::MqttLink;
-use rumqttc::v5::mqttbytes::v5::{ConnectReturnCode, Packet, SubscribeReasonCode};
-use rumqttc::v5::{Client, Connection, ConnectionError, Event};
+use rumqttc::v5::mqttbytes::v5::{Packet, SubscribeReasonCode};
+use rumqttc::v5::{Client, Connection, Event};
 use serde_json::json;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
@@ -227,18 +226,5 @@ impl Taker {
             }
             _ => Ok(()),
         }
-    }
-}
-
-/// Why there is no connection, in words.
-fn in_words(error: &ConnectionError) -> String {
-    match error {
-        ConnectionError::ConnectionRefused(
-            ConnectReturnCode::BadUserNamePassword | ConnectReturnCode::NotAuthorized,
-        ) => "the broker refuses this user or its password".to_owned(),
-        ConnectionError::ConnectionRefused(code) => format!("the broker refuses the connection: {code:?}"),
-        ConnectionError::Io(error) => system_words(error),
-        ConnectionError::Timeout(_) => "no answer within 5 s".to_owned(),
-        error => error.to_string(),
     }
 }

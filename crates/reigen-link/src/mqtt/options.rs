@@ -1,9 +1,10 @@
 //! How a broker is reached.
 
+use reigen_io::error::system_words;
 use reigen_station::links::mqtt::MqttLink;
-use rumqttc::v5::MqttOptions;
 use rumqttc::v5::mqttbytes::QoS;
-use rumqttc::v5::mqttbytes::v5::LastWill;
+use rumqttc::v5::mqttbytes::v5::{ConnectReturnCode, LastWill};
+use rumqttc::v5::{ConnectionError, MqttOptions};
 use std::time::Duration;
 
 /// Messages arrive at least once: one that is lost would be an edge that is lost.
@@ -46,6 +47,19 @@ fn password(variable: Option<&str>) -> Result<String, String> {
         None => Ok(String::new()),
         Some(variable) => std::env::var(variable)
             .map_err(|_| format!("the environment has no {variable} with the password: set it before the start")),
+    }
+}
+
+/// Why there is no connection, in words.
+pub(super) fn in_words(error: &ConnectionError) -> String {
+    match error {
+        ConnectionError::ConnectionRefused(
+            ConnectReturnCode::BadUserNamePassword | ConnectReturnCode::NotAuthorized,
+        ) => "the broker refuses this user or its password".to_owned(),
+        ConnectionError::ConnectionRefused(code) => format!("the broker refuses the connection: {code:?}"),
+        ConnectionError::Io(error) => system_words(error),
+        ConnectionError::Timeout(_) => "no answer within 5 s".to_owned(),
+        error => error.to_string(),
     }
 }
 

@@ -1,6 +1,6 @@
 //! A stand-in for a device that publishes its lines, and takes what is published for it.
 
-use super::options::{QOS, options};
+use super::options::{QOS, in_words, options};
 use super::payload::{json_of, put};
 use crate::write::DeviceWrite;
 use reigen_core::change::Value;
@@ -65,7 +65,7 @@ impl LinePublisher {
                     }
                     Ok(Ok(_)) => {}
                     Ok(Err(error)) => {
-                        ready.take().into_iter().for_each(|ready| drop(ready.send(Some(error.to_string()))));
+                        ready.take().into_iter().for_each(|ready| drop(ready.send(Some(in_words(&error)))));
                         thread::sleep(Duration::from_millis(200));
                     }
                     Err(_) => return,

@@ -71,6 +71,8 @@ pub struct LinkAccount {
     pub first_refused: Option<(String, &'static str)>,
     /// Passes over the device.
     pub passes: PassAccount,
+    /// Whether it was reached at any time.
+    pub was_reached: bool,
     /// Since when it is lost, where it is.
     pub lost_since: Option<Nanos>,
     /// Why it is lost, or could not be reached again the last time.
@@ -92,7 +94,10 @@ impl LinkAccount {
                 self.first_lost.get_or_insert_with(|| why.clone());
             }
             Some(_) => {}
-            None => self.down += self.lost_since.take().map_or(Nanos(0), |since| at.saturating_sub(since)),
+            None => {
+                self.was_reached = true;
+                self.down += self.lost_since.take().map_or(Nanos(0), |since| at.saturating_sub(since));
+            }
         }
         self.why_lost = lost;
     }

@@ -2,8 +2,8 @@
 
 use crate::links::modbus::ModbusLink;
 use crate::links::{Link, Protocol};
-use crate::station::Station;
 use crate::station::kind::Kind;
+use crate::station::{Point, Station};
 use reigen_core::finding::Finding;
 use std::collections::HashSet;
 
@@ -50,8 +50,10 @@ fn lines_of_no_link(station: &Station) -> Vec<Finding> {
 fn outputs_of_no_link(station: &Station) -> Vec<Finding> {
     let links = station.links.iter();
     let written: HashSet<&str> = links.flat_map(|link| link.protocol.outputs()).map(|output| output.point).collect();
-    let wired =
-        station.points.iter().filter(|point| matches!(point.kind, Kind::Output(_)) && point.kind.wired().is_some());
+    // One without a terminal is a lamp on the screen alone.
+    let has_terminal = |point: &&Point| point.kind.wired().is_some_and(|wired| wired.terminal.is_some());
+    let outputs = station.points.iter().filter(|point| matches!(point.kind, Kind::Output(_)));
+    let wired = outputs.filter(has_terminal);
     let left = wired.filter(|point| !written.contains(point.name.as_str()));
     let finding = |name: &str| {
         let message = "it is wired, and no link writes it: in a live run it is only calculated".to_owned();
@@ -99,7 +101,7 @@ mod tests {
                 "[scan]\nperiod = '{scan}'\n[link.io]\nprotocol = 'modbus-tcp'\naddress = 'h:502'\nevery = '20 ms'\n\
                  lines = {{ {places} }}\noutputs = {{ {outputs} }}\n[input.a]\nline = 'A'\n\
                  [card.c]\nsupply = '24 V'\n[card.c.outputs.lamps]\nterminals = ['Q0']\nkind = 'transistor'\n\
-                 drives = 'sourcing'\ncurrent = '1 A'\n[output.lamp]\nwhen = 'a'\nterminal = 'c.Q0'\n"
+                 drives = 'sourcing'\ncurrent = '1 A'\n[output.on_screen]\nwhen = 'a'\n[output.lamp]\nwhen = 'a'\nterminal = 'c.Q0'\n"
             ))
             .unwrap()
         };

@@ -27,6 +27,9 @@ pub(crate) struct PlayArguments {
     /// End after this time of the recording
     #[arg(long = "for", value_name = "TIME", value_parser = parse_time)]
     pub(crate) length: Option<Nanos>,
+    /// Only the devices of these links
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) links: Vec<String>,
     /// Log each write to the devices in a file
     #[arg(long, value_name = "FILE.jsonl")]
     pub(crate) writes: Option<PathBuf>,

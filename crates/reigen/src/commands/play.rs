@@ -43,7 +43,8 @@ pub(crate) fn run(arguments: &PlayArguments, stop: &Stop, out: &mut Out) -> Resu
     let mut recording = open(&arguments.recording)?;
     let clock = RunClock::start();
     let (sender, writes) = channel();
-    let (links, devices) = devices(&station.station.links, clock, &sender)?;
+    let links = chosen(&station.station.links, &arguments.links)?;
+    let (links, devices) = devices(&links, clock, &sender)?;
     if links.is_empty() {
         return Err(Failure::Usage {
             message: "the station has no link, so there is no device to simulate".to_owned(),
@@ -79,6 +80,22 @@ pub(crate) fn run(arguments: &PlayArguments, stop: &Stop, out: &mut Out) -> Resu
     player.finish()
 }
 
+/// The links of these names; all where none is named.
+fn chosen<'a>(links: &'a [Link], names: &[String]) -> Result<Vec<&'a Link>, Failure> {
+    if names.is_empty() {
+        return Ok(links.iter().collect());
+    }
+    let known = || links.iter().map(|link| link.name.as_str()).collect::<Vec<_>>().join(", ");
+    let find = |name: &String| {
+        let found = links.iter().find(|link| link.name == *name);
+        found.ok_or_else(|| Failure::Usage {
+            message: format!("the station has no link `{name}`"),
+            help: format!("its links: {}", known()),
+        })
+    };
+    names.iter().map(find).collect()
+}
+
 /// A recording, or what a scenario makes.
 fn open(path: &Path) -> Result<Recording, Failure> {
     if path.extension().is_none_or(|ending| ending != "toml") {
@@ -99,12 +116,12 @@ fn open(path: &Path) -> Result<Recording, Failure> {
 
 /// The devices of all links that can be simulated.
 fn devices<'a>(
-    links: &'a [Link],
+    links: &[&'a Link],
     clock: RunClock,
     writes: &Sender<DeviceWrite>,
 ) -> Result<(Vec<&'a Link>, StandIns), Failure> {
     let (mut played, mut devices) = (Vec::new(), StandIns::default());
-    for link in links {
+    for &link in links {
         match devices.add(link, clock, writes) {
             Ok(()) => played.push(link),
             Err(error) if error.kind() == ErrorKind::Unsupported => tracing::warn!("{}: {error}", link.name),

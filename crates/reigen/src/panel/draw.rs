@@ -104,7 +104,7 @@ fn lamp_width(bits: &[&PanelPoint]) -> usize {
 
 /// The name of a point, and that it is old where it is.
 fn named(point: &PanelPoint) -> String {
-    if point.is_stale { format!("{} (old)", point.name) } else { point.name.clone() }
+    if point.is_stale && point.value.is_some() { format!("{} (old)", point.name) } else { point.name.clone() }
 }
 
 /// The mark before the point that is chosen.
@@ -186,7 +186,10 @@ fn draw_why(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
 fn draw_links(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
     let line = |(name, told): &(String, reigen_run::live::intake::LinkAccount)| {
         let state = match told.lost_since {
-            Some(since) => format!("lost {} ago", short_time(panel.now.saturating_sub(since))),
+            Some(since) if told.was_reached => {
+                format!("lost {} ago", short_time(panel.now.saturating_sub(since)))
+            }
+            Some(_) => "not reached yet".to_owned(),
             None => "up".to_owned(),
         };
         let passes = told.passes;
@@ -197,7 +200,7 @@ fn draw_links(panel: &Panel, frame: &mut Frame<'_>, area: Rect) {
             let longest = short_time(passes.longest);
             words += &format!("; {rate:.1} passes a second, longest {longest}, {} late", passes.late);
         }
-        if told.downs > 0 {
+        if told.was_reached && told.downs > 0 {
             words += &format!("; lost {} in all, {}", times(told.downs), short_time(told.down_until(panel.now)));
         }
         Line::from(on_one_line(&words).into_owned())

@@ -131,7 +131,11 @@ impl Panel {
             if let Some(since) = told.lost_since {
                 let why = told.why_lost.as_deref().unwrap_or_default();
                 let long = short_time(self.now.saturating_sub(since));
-                problems.push(problem(Severity::Error, format!("{name} lost {long} ago: {why}")));
+                let text = match told.was_reached {
+                    true => format!("{name} lost {long} ago: {why}"),
+                    false => format!("{name} not reached for {long}: {why}"),
+                };
+                problems.push(problem(Severity::Error, text));
             }
         }
         problems.extend(self.wrong.iter().map(|text| problem(Severity::Warning, text.clone())));
@@ -288,6 +292,7 @@ pub(super) mod tests {
         let lost = LinkAccount {
             lost_since: Some(Nanos(71 * SECOND)),
             downs: 1,
+            was_reached: true,
             why_lost: Some(why),
             ..LinkAccount::default()
         };

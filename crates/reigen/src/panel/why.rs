@@ -47,7 +47,7 @@ pub(super) fn causes(station: &Station) -> Vec<Vec<Cause>> {
 pub(super) fn why(panel: &Panel, number: usize) -> Vec<String> {
     let mut told = Vec::new();
     if let Some(point) = panel.points.get(number) {
-        told.push(format!("{} is {}", point.label, words(point)));
+        told.push(format!("{}: {}", point.label, words(point)));
         below(panel, number, 1, &mut told);
     }
     told
@@ -65,17 +65,13 @@ fn below(panel: &Panel, number: usize, depth: usize, told: &mut Vec<String>) {
                     };
                     format!("{value} since {}", time(state.since))
                 });
-                told.push(format!("{indent}line {name} is {state}"));
+                told.push(format!("{indent}line {name}: {state}"));
             }
             Cause::Point { key, number, name } => {
                 let Some(point) = panel.points.get(*number) else { continue };
                 // The value of a field is not the point's own.
-                let is = if *name == point.label {
-                    format!(" is {}", words(point))
-                } else {
-                    format!(", {} is {}", point.label, words(point))
-                };
-                told.push(format!("{indent}{key}: {name}{is}"));
+                let of = if *name == point.label { String::new() } else { format!(", and {}", point.label) };
+                told.push(format!("{indent}{key} {name}{of}: {}", words(point)));
                 if depth < DEEPEST {
                     below(panel, *number, depth + 1, told);
                 }
