@@ -150,13 +150,27 @@ pub fn lateness_of(link: &Link, lateness: Nanos) -> Nanos {
     if matches!(link.protocol, Protocol::Gpio(_)) { PIN_LATENESS.min(lateness) } else { lateness }
 }
 
+/// Why a link cannot work, however long it is tried.
+#[derive(Debug, thiserror::Error)]
+#[error("the link {link} cannot work: {why}")]
+pub struct StartError {
+    /// The link.
+    pub link: String,
+    /// In words.
+    pub why: String,
+}
+
 /// The links of a station, by their numbers.
 ///
 /// # Errors
-/// Where the system has no room for what drives a serial bus.
-pub fn ready(links: &[Link], shared: &Shared<'_>) -> io::Result<Vec<ReadyLink>> {
+/// Where one misses something on this computer: a password, a certificate, what this build leaves out.
+pub fn ready(links: &[Link], shared: &Shared<'_>) -> Result<Vec<ReadyLink>, StartError> {
     let mut buses: HashMap<String, Arc<SerialBus>> = HashMap::new();
-    links.iter().enumerate().map(|(number, link)| ready_link(number, link, shared, &mut buses)).collect()
+    let ready = |(number, link): (usize, &Link)| {
+        let explain = |why| StartError { link: link.name.clone(), why };
+        ready_link(number, link, shared, &mut buses).map_err(explain)
+    };
+    links.iter().enumerate().map(ready).collect()
 }
 
 fn ready_link(
@@ -164,22 +178,22 @@ fn ready_link(
     link: &Link,
     shared: &Shared<'_>,
     buses: &mut HashMap<String, Arc<SerialBus>>,
-) -> io::Result<ReadyLink> {
+) -> Result<ReadyLink, String> {
     let (drives, board, teller) = (shared.drives, shared.board.clone(), shared.teller(number));
     let awaited = |work: Box<dyn FnOnce() + Send>| ReadyLink(work, Rest::Awaited);
     Ok(match &link.protocol {
         Protocol::Modbus(settings) => {
             let route = match &settings.at {
                 Connection::Tcp(address) => Route::Tcp(address.clone()),
-                Connection::Serial(port) => Route::Serial(bus_of(port, buses)?),
+                Connection::Serial(port) => Route::Serial(bus_of(port, buses).map_err(|error| error.to_string())?),
             };
             let (settings, lines) = (settings.clone(), shared.numbers(&settings.lines));
             let client = ModbusClient { settings, route, lines, drives, teller, board };
             awaited(Box::new(move || client.run()))
         }
         Protocol::Mqtt(settings) => {
-            let (name, settings, table) = (link.name.clone(), settings.clone(), LineTable::new(shared.lines));
-            let client = MqttClient { name, settings, table, drives, teller, board };
+            let table = LineTable::new(shared.lines);
+            let client = MqttClient::new(&link.name, settings.clone(), table, drives, (teller, board))?;
             awaited(Box::new(move || client.run()))
         }
         Protocol::Lines(settings) => {

@@ -142,7 +142,10 @@ fn links(
     let lateness = arguments.lateness;
     let live = |link: &Link| LiveLink { name: link.name.clone(), lateness: lateness_of(link, lateness) };
     let mut links: Vec<LiveLink> = station.links.iter().map(live).collect();
-    let mut ready = start::ready(&station.links, shared).map_err(Failure::Print)?;
+    let mut ready = start::ready(&station.links, shared).map_err(|error| Failure::Usage {
+        message: error.to_string(),
+        help: "mend that first: trying again would not help".to_owned(),
+    })?;
     if arguments.input.is_some() {
         ready.push(ReadyLink::standard_input(links.len(), shared));
         links.push(LiveLink { name: "standard input".to_owned(), lateness });

@@ -10,7 +10,7 @@ use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::{LinkTeller, RunOver};
 use reigen_station::links::mqtt::MqttLink;
 use rumqttc::v5::mqttbytes::v5::{Packet, SubscribeReasonCode};
-use rumqttc::v5::{Client, Connection, Event};
+use rumqttc::v5::{Client, Connection, Event, MqttOptions};
 use serde_json::json;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
@@ -26,18 +26,15 @@ const LONGEST_SLEEP: Duration = Duration::from_secs(3600);
 
 /// A link to a broker.
 pub struct MqttClient {
-    /// Its name.
-    pub name: String,
-    /// What the station says of it.
-    pub settings: MqttLink,
+    settings: MqttLink,
+    options: MqttOptions,
     /// The lines of the run.
-    pub table: LineTable,
+    table: LineTable,
     /// Whether outputs are published.
-    pub drives: bool,
-    /// Where it tells what it reads.
-    pub teller: LinkTeller,
+    drives: bool,
+    teller: LinkTeller,
     /// What points are.
-    pub board: Board,
+    board: Board,
 }
 
 /// How the connection is, for the thread that publishes.
@@ -75,18 +72,25 @@ impl Line {
 }
 
 impl MqttClient {
+    /// A link of this name, as the station says; `drives` tells whether outputs are published.
+    ///
+    /// # Errors
+    /// In words, where the password is not there or the connection cannot be encrypted.
+    pub fn new(
+        name: &str,
+        settings: MqttLink,
+        table: LineTable,
+        drives: bool,
+        (teller, board): (LinkTeller, Board),
+    ) -> Result<Self, String> {
+        let will = settings.status.as_deref().filter(|_| drives);
+        let options = options(&settings, name, will)?;
+        Ok(Self { settings, options, table, drives, teller, board })
+    }
+
     /// Works until the run is over.
     pub fn run(self) {
-        let will = self.settings.status.as_deref().filter(|_| self.drives);
-        let options = match options(&self.settings, &self.name, will) {
-            Ok(options) => options,
-            Err(why) => {
-                // Whoever listened may be gone, and then there is nobody to tell.
-                let _ = self.teller.lost(why);
-                return;
-            }
-        };
-        let (client, connection) = Client::new(options, ROOM);
+        let (client, connection) = Client::new(self.options.clone(), ROOM);
         let line = Arc::new(Line::default());
         let taker = Taker {
             subscriptions: Subscriptions::new(&self.settings, self.table.clone(), self.drives),

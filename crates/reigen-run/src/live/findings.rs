@@ -26,7 +26,7 @@ fn of_device(name: &str, told: &LinkAccount, end: Nanos) -> Vec<Finding> {
         let why = told.first_lost.as_deref().unwrap_or_default();
         let (times, down) = (counted(told.downs, "time"), short_time(told.down_until(end)));
         let message = format!("lost {times}, for {down} in all; the first time: {why}");
-        let remedy = "check the address, the plug and the device; meanwhile its lines kept their last values";
+        let remedy = "check the address (on Modbus also `unit`), the plug and the device; meanwhile its lines kept their last values";
         findings.push(Finding::warning("link-down", name, message, remedy));
     }
     if let Some((first, remedy)) = &told.first_refused {

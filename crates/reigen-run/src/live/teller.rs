@@ -100,3 +100,35 @@ impl LinkTeller {
         self.tell(LiveEvent::Ended { link: self.link })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::mpsc::sync_channel;
+    use std::thread;
+    use std::time::Duration;
+
+    /// What a link tells of having waited, where the run takes nothing for a while; and how much it told else.
+    fn told(of: impl FnOnce(LinkTeller) -> LinkTeller) -> (Vec<Nanos>, usize) {
+        let (events, inbox) = sync_channel(1);
+        let teller = of(LinkTeller::new(0, events, RunClock::start()));
+        let link = thread::spawn(move || (0..3).try_for_each(|count| teller.malformed(count, String::new())));
+        thread::sleep(Duration::from_millis(50));
+        let (held_up, others): (Vec<LiveEvent>, Vec<LiveEvent>) =
+            inbox.iter().partition(|event| matches!(event, LiveEvent::HeldUp { .. }));
+        assert_eq!(link.join().unwrap(), Ok(()));
+        let length = |event| if let LiveEvent::HeldUp { length, .. } = event { length } else { Nanos(0) };
+        (held_up.into_iter().map(length).collect(), others.len())
+    }
+
+    #[test]
+    fn a_link_that_has_to_wait_loses_nothing_and_says_how_long() {
+        let (held_up, others) = told(|teller| teller);
+        assert_eq!(others, 3);
+        assert!(held_up.iter().any(|length| *length > Nanos(1_000_000)), "{held_up:?}");
+        assert_eq!(told(LinkTeller::may_wait), (Vec::new(), 3), "a pipe may wait");
+        let (events, inbox) = sync_channel(1);
+        drop(inbox);
+        assert_eq!(LinkTeller::new(0, events, RunClock::start()).reached(), Err(RunOver));
+    }
+}
