@@ -1,5 +1,6 @@
 //! The panel of a live run: what is wrong first, then lamps, numbers with their last minute, the last changes, and the links.
 
+mod causes;
 mod draw;
 mod keys;
 mod state;

@@ -1,6 +1,6 @@
 //! What the panel shows, filled while the station is worked.
 
-use super::why::{Cause, causes};
+use super::causes::{Cause, causes};
 use reigen_core::finding::Severity;
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;

@@ -338,3 +338,19 @@ fn a_device_at_a_serial_port_is_played_and_driven_there() {
         assert!(!place.path("port").is_symlink());
     }
 }
+
+#[test]
+fn a_unit_that_nobody_answers_for_is_told() {
+    let place = module();
+    let mut played =
+        place.command("play m/station.toml m/scenario.toml --for 4s").stdout(Stdio::piped()).spawn().unwrap();
+    let mut first = [0_u8; 2];
+    played.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
+    let other = place.read("m/station.toml").replace("heartbeat = ", "unit = 9\nheartbeat = ");
+    place.write("m/other.toml", other);
+    let said = place.reigen("live m/other.toml --for 2s");
+    assert!(said.stdout.contains("no answer within 200 ms three times in a row"), "{}", said.stdout);
+    assert!(said.stdout.contains("[link-down]") && said.stdout.contains("`unit`"), "{}", said.stdout);
+    played.kill().unwrap();
+    played.wait().unwrap();
+}
