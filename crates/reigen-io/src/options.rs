@@ -22,6 +22,8 @@ pub struct ReadOptions {
     pub time: Option<String>,
     /// The unit of the times in it, where its name does not say.
     pub time_unit: Option<TimeUnit>,
+    /// Which session of a history is read; `None` for the last.
+    pub session: Option<i64>,
     /// Reads with the plain form alone, which the fast one is held against.
     pub plain: bool,
     /// The bytes of a piece; `None` is what has been measured to be fast.

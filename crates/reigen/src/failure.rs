@@ -6,6 +6,7 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use reigen_core::names::counted;
 use reigen_core::outside_words::on_lines;
 use reigen_draw::picture::{PictureError, SIZES};
+use reigen_history::HistoryError;
 use reigen_io::error::RecordingError;
 use reigen_io::output_file::{OutputError, Outputs, system_help, system_words};
 use reigen_run::error::RunError;
@@ -45,6 +46,12 @@ impl From<RunError> for Failure {
             RunError::Output(error) => Self::Output(error),
             RunError::Request { message, help } => Self::Usage { message, help },
         }
+    }
+}
+
+impl From<HistoryError> for Failure {
+    fn from(error: HistoryError) -> Self {
+        Self::Usage { message: error.to_string(), help: error.help().to_owned() }
     }
 }
 

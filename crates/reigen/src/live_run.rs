@@ -3,6 +3,7 @@
 use crate::cli::live::LiveArguments;
 use crate::done::Completion;
 use crate::failure::Failure;
+use crate::live_history::{begin, kept_points};
 use crate::panel::{Panel, PanelFeed, PanelWatch, show};
 use crate::print::Out;
 use crate::stop::Stop;
@@ -11,6 +12,7 @@ use crate::views::live::{ChangeLines, LinkNews};
 use crate::views::run::{Detail, print};
 use reigen_core::lines::RecordedLine;
 use reigen_core::summary::PointSummary;
+use reigen_history::{HistoryPoints, HistoryRecorder};
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
 use reigen_link::start::{self, ReadyLink, RunningLinks, Shared, lateness_of};
@@ -73,6 +75,8 @@ pub(crate) fn run_live(
     let binding = Binding::new(station, &source)?;
     let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
+    let history = arguments.history.as_deref().map(|path| begin(path, station, &source.lines_of(&binding)));
+    let history = history.transpose()?;
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
     let running = RunningLinks::start(ready);
@@ -109,8 +113,17 @@ pub(crate) fn run_live(
     let mut changes = PointChanges::new(all, &points, taker);
     let mut looking = panel.clone().map(|panel| PanelWatch::new(panel, &station.station, &lines));
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
+    let mut kept = history.map(|writer| {
+        let points = PointChanges::new(all, &kept_points(&station.station), HistoryPoints(writer.clone()));
+        (points, HistoryRecorder::new(writer, binding.signals.len()))
+    });
     observers.extend(looking.as_mut().map(|looking| looking as &mut dyn Observer));
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
+    if let Some((points, lines)) = &mut kept {
+        // Points first: the lines end the session.
+        observers.push(points);
+        observers.push(lines);
+    }
     let outcome = replay(station, source, &RunOptions::default(), &mut observers);
     drop(changes);
     // Whatever became of the run, outputs come to rest, and the terminal is as it was.

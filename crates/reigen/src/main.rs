@@ -6,6 +6,7 @@ mod done;
 mod failure;
 mod first_station;
 mod gauge;
+mod live_history;
 mod live_run;
 mod log;
 mod overwriting;

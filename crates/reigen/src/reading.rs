@@ -7,6 +7,7 @@ use reigen_core::finding::Finding;
 use reigen_core::lines::LineColumns;
 use reigen_core::outside_words::on_one_line;
 use reigen_core::time::{Nanos, Window};
+use reigen_history::{SessionText, is_history};
 use reigen_io::check_names;
 use reigen_io::options::{ReadOptions, Thresholds};
 use reigen_io::recording::{Clock, Recording};
@@ -18,6 +19,7 @@ use reigen_run::replay::RunOptions;
 use reigen_run::station_file::StationFile;
 use reigen_run::stretch::Stretch;
 use reigen_station::station::StationErrorKind;
+use std::path::Path;
 
 /// Opens the recordings that are named, one after another, and tells how each is read; `-` is standard input.
 pub(crate) fn open(arguments: &RecordingArguments) -> Result<Recording, Failure> {
@@ -42,12 +44,40 @@ pub(crate) fn open_sources(sources: &[Source], arguments: &RecordingArguments) -
 
 /// Opens recordings of one run with options that are known already.
 pub(crate) fn open_all(sources: &[Source], options: &ReadOptions, clock: Clock) -> Result<Recording, Failure> {
-    let recording = Recording::open_all(sources, options, clock)?;
+    let recording = match history(sources)? {
+        Some(path) => open_history(path, options)?,
+        None if options.session.is_some() => {
+            return Err(Failure::Usage {
+                message: "--session is for a history, and this is none".to_owned(),
+                help: "leave it out, or name the file that `reigen live --history` wrote".to_owned(),
+            });
+        }
+        None => Recording::open_all(sources, options, clock)?,
+    };
     for told in recording.taken_for() {
         tracing::info!("{}", on_one_line(&told));
     }
     recording.unread().iter().for_each(warn);
     Ok(recording)
+}
+
+/// The history among the recordings, which stands alone.
+fn history(sources: &[Source]) -> Result<Option<&Path>, Failure> {
+    let is_one = |source: &Source| matches!(source, Source::Path(path) if is_history(path));
+    match sources {
+        [Source::Path(only)] if is_history(only) => Ok(Some(only)),
+        sources if sources.iter().any(is_one) => Err(Failure::Usage {
+            message: "a history is read alone".to_owned(),
+            help: "`reigen convert` makes a recording of a session, which others may follow".to_owned(),
+        }),
+        _ => Ok(None),
+    }
+}
+
+/// A session of a history as a recording.
+fn open_history(path: &Path, options: &ReadOptions) -> Result<Recording, Failure> {
+    let text = SessionText::open(path, options.session)?;
+    Ok(Recording::from_bytes(path.display().to_string(), Box::new(text), options)?)
 }
 
 /// The stretch that is asked for, in times since the recording's start.
@@ -128,6 +158,7 @@ pub(crate) fn read_options(arguments: &ReadingArguments) -> Result<ReadOptions, 
         high: arguments.high.clone(),
         time: arguments.time.clone(),
         time_unit: arguments.time_unit,
+        session: arguments.session,
         plain: arguments.plain_reader,
         ..ReadOptions::default()
     })

@@ -59,6 +59,9 @@ pub(crate) struct LiveArguments {
     /// Record the lines
     #[arg(long, value_name = "FILE.vcd|.csv|.jsonl")]
     pub(crate) record: Option<PathBuf>,
+    /// Keep the lines and the points in a history, session after session
+    #[arg(long, value_name = "FILE.sqlite")]
+    pub(crate) history: Option<PathBuf>,
     /// Maximum delay of values that have their own time
     #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "100ms", hide_short_help = true)]
     pub(crate) lateness: Nanos,

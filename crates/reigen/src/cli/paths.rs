@@ -60,6 +60,7 @@ impl Command {
             Self::Live(arguments) => {
                 files.reads(&arguments.station);
                 files.writes(arguments.record.as_deref(), Replace::Named);
+                arguments.history.iter().for_each(|path| files.reads(path));
                 files.prints(arguments.json);
             }
             Self::Play(arguments) => {

@@ -105,6 +105,9 @@ pub(crate) struct ReadingArguments {
     /// Analog columns are low below this value; in between the level holds
     #[arg(long, value_name = "VALUE", value_parser = finite, requires = "high_above", allow_negative_numbers = true, hide_short_help = true, help_heading = "Recording")]
     pub(crate) low_below: Option<f64>,
+    /// Session of a history [default: the last]
+    #[arg(long, value_name = "N", hide_short_help = true, help_heading = "Recording")]
+    pub(crate) session: Option<i64>,
     /// Number of threads [default: one per core]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256), hide_short_help = true, help_heading = "Recording")]
     pub(crate) threads: Option<u16>,
@@ -131,6 +134,7 @@ impl ReadingArguments {
             ("--high", Some(self.high.join(",")).filter(|words| !words.is_empty())),
             ("--high-above", self.high_above.map(|value| value.to_string())),
             ("--low-below", self.low_below.map(|value| value.to_string())),
+            ("--session", self.session.map(|session| session.to_string())),
         ];
         let typed = options.into_iter().filter_map(|(option, value)| Some(format!(" {option} {}", quoted(&value?))));
         typed.collect()

@@ -16,6 +16,7 @@ mod encoder;
 mod examples;
 mod expand;
 mod guide;
+mod history;
 mod home;
 mod language;
 mod live;

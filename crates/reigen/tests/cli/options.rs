@@ -32,6 +32,15 @@ fn workshop() -> Place {
     place.write("plain.csv", "time;start;level;ticks\n0;0;1,25;0\n1000;1;2,5;4\n2000;0;3,75;5\n3000;1;0,5;7\n");
     place.write("words.csv", "time,lamp\n0,out\n1000,lit\n2000,out\n");
     place.write("packed.bin", [0_u8, 1, 3, 2, 0, 1]);
+    // The second session has nothing.
+    let history = "[input.a]\nline = 'A'\n";
+    place.write("night.toml", history);
+    place.write("night.jsonl", "{\"line\":\"A\",\"value\":0}\n{\"line\":\"A\",\"value\":1}\n");
+    for input in ["night.jsonl", "/dev/null"] {
+        let mut live = place.command("live night.toml - --history nights.sqlite");
+        let input = std::fs::File::open(place.path(input)).unwrap();
+        assert!(live.stdin(input).output().unwrap().status.success());
+    }
     place.write("slower.toml", place.read("station.toml").replace("20 us", "200 ms"));
     place.write("expected.toml", place.read("station.toml") + expected);
     place
@@ -166,7 +175,7 @@ const CASES: &[Case] = &[
     Case {
         command: "live",
         asked: "station.toml -",
-        options: &[("--points", "start_button"), ("--record", "new.vcd"), ("--json", "")],
+        options: &[("--points", "start_button"), ("--record", "new.vcd"), ("--history", "new.sqlite"), ("--json", "")],
     },
     Case {
         command: "why",
@@ -239,6 +248,7 @@ const CASES: &[Case] = &[
 /// Options of every command that reads a recording: what the recording does not say itself.
 const READING: &[Case] = &[
     Case { command: "survey", asked: "recording.vcd recording.vcd", options: &[("--own-clocks", "")] },
+    Case { command: "survey", asked: "nights.sqlite", options: &[("--session", "1")] },
     Case {
         command: "survey",
         asked: "packed.bin --sample-rate 1kHz --bits a,b",

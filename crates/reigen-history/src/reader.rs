@@ -1,0 +1,187 @@
+//! A session of a history as a recording: the text of JSON Lines, made as it is read.
+
+use crate::error::HistoryError;
+use crate::store::open_to_read;
+use rusqlite::types::Value as Cell;
+use rusqlite::{Connection, params};
+use serde_json::json;
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+
+/// What the file of a database begins with.
+const MAGIC: &[u8; 16] = b"SQLite format 3\0";
+/// So many rows are read at once.
+const PAGE: i64 = 8192;
+
+/// Whether a file is a database, as histories are.
+pub fn is_history(path: &Path) -> bool {
+    let mut begin = [0; 16];
+    path.is_file() && File::open(path).and_then(|mut file| file.read_exact(&mut begin)).is_ok() && begin == *MAGIC
+}
+
+/// A session of a history.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Session {
+    /// Its number.
+    pub number: i64,
+    /// When it began, in nanoseconds since 1970.
+    pub began_unix_ns: i64,
+    /// Its station.
+    pub station: String,
+    /// How far it goes.
+    pub until_ns: i64,
+    /// Whether it ended by itself.
+    pub ended: bool,
+}
+
+/// The sessions of a history, the oldest first.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn sessions(path: &Path) -> Result<Vec<Session>, HistoryError> {
+    let connection = open_to_read(path)?;
+    sessions_of(&connection).map_err(HistoryError::of(path))
+}
+
+fn sessions_of(connection: &Connection) -> rusqlite::Result<Vec<Session>> {
+    let query = "SELECT id, began_unix_ns, station, until_ns, ended FROM session ORDER BY id";
+    let mut statement = connection.prepare(query)?;
+    let session = |row: &rusqlite::Row<'_>| {
+        Ok(Session {
+            number: row.get(0)?,
+            began_unix_ns: row.get(1)?,
+            station: row.get(2)?,
+            until_ns: row.get(3)?,
+            ended: row.get(4)?,
+        })
+    };
+    statement.query_map([], session)?.collect()
+}
+
+/// The text of a session.
+#[derive(Debug)]
+pub struct SessionText {
+    path: PathBuf,
+    connection: Connection,
+    /// Its lines by the numbers of their rows: what stands before a value.
+    lines: HashMap<i64, String>,
+    /// The first and the last of these numbers.
+    range: (i64, i64),
+    /// Up to which change it has been read.
+    read: i64,
+    until_ns: i64,
+    is_over: bool,
+    text: Vec<u8>,
+    given: usize,
+}
+
+impl SessionText {
+    /// A session, by its number; else the last.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, or has no such session.
+    pub fn open(path: &Path, session: Option<i64>) -> Result<Self, HistoryError> {
+        let connection = open_to_read(path)?;
+        let all = sessions_of(&connection).map_err(HistoryError::of(path))?;
+        let found = match session {
+            None => all.last(),
+            Some(number) => all.iter().find(|session| session.number == number),
+        };
+        let Some(found) = found else {
+            let known = match (all.first(), all.last()) {
+                (Some(first), Some(last)) => format!("{} to {}", first.number, last.number),
+                _ => "none".to_owned(),
+            };
+            return Err(HistoryError::NoSession { path: path.to_owned(), asked: session.unwrap_or_default(), known });
+        };
+        let until_ns = found.until_ns;
+        let (lines, text) = declared(&connection, found.number).map_err(HistoryError::of(path))?;
+        let range = (lines.keys().min().copied().unwrap_or(0), lines.keys().max().copied().unwrap_or(-1));
+        let read = first_change(&connection, range).map_err(HistoryError::of(path))?;
+        let path = path.to_owned();
+        Ok(Self { path, connection, lines, range, read, until_ns, is_over: false, text, given: 0 })
+    }
+
+    /// Makes the text of the next changes; at the end that of how far the session goes.
+    fn more(&mut self) -> rusqlite::Result<()> {
+        let query = "SELECT rowid, line, time_ns, value FROM change WHERE rowid > ?1 ORDER BY rowid LIMIT ?2";
+        self.text.clear();
+        self.given = 0;
+        let mut statement = self.connection.prepare_cached(query)?;
+        let mut rows = statement.query(params![self.read, PAGE])?;
+        let (mut count, mut last_ns) = (0, None);
+        while let Some(row) = rows.next()? {
+            (self.read, count) = (row.get(0)?, count + 1);
+            let (line, time_ns): (i64, i64) = (row.get(1)?, row.get(2)?);
+            let Some(name) = self.lines.get(&line) else {
+                // The changes of a session follow one another.
+                self.is_over = line > self.range.1;
+                continue;
+            };
+            let value = match row.get::<_, Cell>(3)? {
+                Cell::Integer(level) => level.to_string(),
+                Cell::Real(number) => format!("{number:?}"),
+                _ => "null".to_owned(),
+            };
+            last_ns = Some(time_ns);
+            self.text.extend_from_slice(format!("{{\"time_ns\":{time_ns},{name}{value}}}\n").as_bytes());
+        }
+        self.until_ns = self.until_ns.max(last_ns.unwrap_or(0));
+        if count == 0 || self.is_over {
+            self.is_over = true;
+            self.text.extend_from_slice(format!("{{\"time_ns\":{}}}\n", self.until_ns).as_bytes());
+        }
+        Ok(())
+    }
+}
+
+impl Read for SessionText {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        if self.given == self.text.len() {
+            if self.is_over {
+                return Ok(0);
+            }
+            self.more().map_err(|error| io::Error::other(HistoryError::of(&self.path)(error)))?;
+        }
+        let left = self.text.get(self.given..).unwrap_or_default();
+        let length = left.len().min(room.len());
+        room.iter_mut().zip(left).for_each(|(to, from)| *to = *from);
+        self.given += length;
+        Ok(length)
+    }
+}
+
+/// What is in a text before the values of each line, and the text that names all lines.
+fn declared(connection: &Connection, session: i64) -> rusqlite::Result<(HashMap<i64, String>, Vec<u8>)> {
+    let mut statement =
+        connection.prepare("SELECT id, name, is_number, step_ns FROM line WHERE session = ?1 ORDER BY id")?;
+    let mut rows = statement.query([session])?;
+    let (mut lines, mut text) = (HashMap::new(), Vec::new());
+    while let Some(row) = rows.next()? {
+        let (id, name, is_number, step): (i64, String, bool, Option<i64>) =
+            (row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?);
+        lines.insert(id, format!("\"line\":{},\"value\":", json!(name)));
+        let mut declared = json!({ "time_ns": 0, "line": name, "value": null });
+        if let Some(object) = declared.as_object_mut() {
+            is_number.then(|| object.insert("number".to_owned(), json!(true)));
+            step.map(|step| object.insert("step_ns".to_owned(), json!(step)));
+        }
+        text.extend_from_slice(format!("{declared}\n").as_bytes());
+    }
+    Ok((lines, text))
+}
+
+/// The row before the first change of lines in a range: they come one after another, so that it is found by halving.
+fn first_change(connection: &Connection, (first, _): (i64, i64)) -> rusqlite::Result<i64> {
+    let last: Option<i64> = connection.query_row("SELECT max(rowid) FROM change", [], |row| row.get(0))?;
+    let (mut before, mut at) = (0, last.unwrap_or(0) + 1);
+    let mut line = connection.prepare("SELECT line FROM change WHERE rowid >= ?1 ORDER BY rowid LIMIT 1")?;
+    while before + 1 < at {
+        let middle = before + (at - before) / 2;
+        let of: i64 = line.query_row([middle], |row| row.get(0))?;
+        if of < first { before = middle } else { at = middle }
+    }
+    Ok(before)
+}
