@@ -75,6 +75,7 @@ pub struct SessionText {
     is_over: bool,
     text: Vec<u8>,
     given: usize,
+    description: String,
 }
 
 impl SessionText {
@@ -96,12 +97,17 @@ impl SessionText {
             };
             return Err(HistoryError::NoSession { path: path.to_owned(), asked: session.unwrap_or_default(), known });
         };
-        let until_ns = found.until_ns;
+        let (until_ns, description) = (found.until_ns, describe(found, &all));
         let (lines, text) = declared(&connection, found.number).map_err(HistoryError::of(path))?;
         let range = (lines.keys().min().copied().unwrap_or(0), lines.keys().max().copied().unwrap_or(-1));
         let read = first_change(&connection, range).map_err(HistoryError::of(path))?;
         let path = path.to_owned();
-        Ok(Self { path, connection, lines, range, read, until_ns, is_over: false, text, given: 0 })
+        Ok(Self { path, connection, lines, range, read, until_ns, is_over: false, text, given: 0, description })
+    }
+
+    /// Which session it is, in words.
+    pub fn description(&self) -> &str {
+        &self.description
     }
 
     /// Makes the text of the next changes; at the end that of how far the session goes.
@@ -135,6 +141,14 @@ impl SessionText {
         }
         Ok(())
     }
+}
+
+/// A session among all, in words.
+fn describe(found: &Session, all: &[Session]) -> String {
+    let last = all.last().map_or(found.number, |session| session.number);
+    let began = jiff::Timestamp::from_nanosecond(i128::from(found.began_unix_ns)).unwrap_or_default();
+    let state = if found.ended { "" } else { ", not ended" };
+    format!("history, session {} of {last}, began {began:.0} on {}{state}", found.number, found.station)
 }
 
 impl Read for SessionText {

@@ -30,6 +30,8 @@ pub struct Recording {
     later: Vec<LaterPart>,
     stitcher: Stitcher,
     last_time: Nanos,
+    /// What it is, where that is known better than by its content.
+    described: Option<String>,
 }
 
 /// One file of a recording.
@@ -155,7 +157,14 @@ impl Recording {
 
     fn new(first: Part) -> Self {
         let name = first.name.clone();
-        let mut recording = Self { name, first, later: Vec::new(), stitcher: Stitcher::default(), last_time: Nanos(0) };
+        let mut recording = Self {
+            name,
+            first,
+            later: Vec::new(),
+            stitcher: Stitcher::default(),
+            last_time: Nanos(0),
+            described: None,
+        };
         recording.select(&[], &[]);
         recording
     }
@@ -174,8 +183,17 @@ impl Recording {
         &self.first.reader.head().lines
     }
 
+    /// Says what it is, where that is known better than by its content.
+    #[must_use]
+    pub fn described(self, words: String) -> Self {
+        Self { described: Some(words), ..self }
+    }
+
     /// What each file was read as, in one line.
     pub fn taken_for(&self) -> Vec<String> {
+        if let Some(words) = &self.described {
+            return vec![format!("{}: {words}", self.name)];
+        }
         self.parts().map(|part| format!("{}: {}", part.name, part.reader.head().taken_for)).collect()
     }
 

@@ -77,7 +77,8 @@ fn history(sources: &[Source]) -> Result<Option<&Path>, Failure> {
 /// A session of a history as a recording.
 fn open_history(path: &Path, options: &ReadOptions) -> Result<Recording, Failure> {
     let text = SessionText::open(path, options.session)?;
-    Ok(Recording::from_bytes(path.display().to_string(), Box::new(text), options)?)
+    let description = text.description().to_owned();
+    Ok(Recording::from_bytes(path.display().to_string(), Box::new(text), options)?.described(description))
 }
 
 /// The stretch that is asked for, in times since the recording's start.

@@ -52,6 +52,8 @@ fn each_session_of_a_history_gives_what_its_live_run_gave() {
         }
         assert_eq!(told["recording"]["duration_ns"], again["recording"]["duration_ns"], "{session}");
     }
+    let surveyed = place.reigen("survey h.sqlite --session 1").stdout;
+    assert!(surveyed.starts_with("h.sqlite: history, session 1 of 2, began 20"), "{surveyed}");
     let converted = place.reigen("convert h.sqlite --session 1 -o one.vcd");
     assert_eq!(converted.code, 0, "{}", converted.stderr);
     assert_eq!(place.reigen("run station.toml one.vcd --json").json()["counters"], told[0]["counters"]);
