@@ -46,7 +46,7 @@ impl StandIns {
         let stand_in = match &link.protocol {
             Protocol::Modbus(modbus) => self.modbus(modbus, ModbusDevice::new(modbus, clock, writes.clone()))?,
             Protocol::Lines(lines) => StandIn::Lines(LinePrinter::start(lines, clock, writes.clone())?),
-            Protocol::Mqtt(mqtt) => StandIn::Mqtt(LinePublisher::start(&link.name, mqtt, clock, writes.clone())?),
+            Protocol::Mqtt(mqtt) => StandIn::Mqtt(LinePublisher::start(mqtt, clock, writes.clone())?),
             Protocol::Gpio(_) => {
                 let message = "pins of a computer cannot be simulated: use a link of `lines` for a try";
                 return Err(io::Error::new(io::ErrorKind::Unsupported, message));

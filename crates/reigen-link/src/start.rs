@@ -193,7 +193,7 @@ fn ready_link(
         }
         Protocol::Mqtt(settings) => {
             let table = LineTable::new(shared.lines);
-            let client = MqttClient::new(&link.name, settings.clone(), table, drives, (teller, board))?;
+            let client = MqttClient::new(settings.clone(), table, drives, (teller, board))?;
             awaited(Box::new(move || client.run()))
         }
         Protocol::Lines(settings) => {

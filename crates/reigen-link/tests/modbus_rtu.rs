@@ -88,6 +88,39 @@ fn devices_on_one_bus_are_spoken_to_in_turn_and_driven() {
     assert!(!port.is_symlink(), "nothing is left behind");
 }
 
+#[test]
+fn a_unit_that_is_not_there_does_not_hold_up_the_others_on_its_bus() {
+    let folder = tempfile::tempdir().unwrap();
+    let port = folder.path().join("bus");
+    let mut station = station(&port);
+    let mut devices = StandIns::default();
+    let (writes, _written) = channel();
+    // The second device is unplugged.
+    devices.add(&station.links[0], RunClock::start(), &writes).unwrap();
+    devices.set(Nanos(0), "A", Value::Number(1.0));
+    devices.begin();
+    while !port.exists() {
+        thread::yield_now();
+    }
+    station.links.rotate_left(1);
+    let (board, told, running) = links(&station);
+    let (mut lost, mut values) = (0, 0);
+    while values < 20 {
+        match told.recv().unwrap() {
+            LiveEvent::Reached { link: 0, lost: Some(why), .. } => {
+                assert!(why.contains("no answer within 80 ms"), "{why}");
+                lost += 1;
+            }
+            LiveEvent::Values { link: 1, .. } => values += 1,
+            LiveEvent::Reached { link: 1, lost: Some(why), .. } => panic!("{why}"),
+            _ => {}
+        }
+    }
+    board.end();
+    running.end();
+    assert!(lost <= 3, "it is asked less and less often: {lost} times beside twenty passes");
+}
+
 /// The check of a frame (Modbus over serial line V1.02, 6.2.2).
 fn crc(frame: &[u8]) -> [u8; 2] {
     let mut crc = 0xffff_u16;

@@ -1,6 +1,6 @@
 //! A device that prints its lines: it is reached again and again, read, and given its outputs.
 
-use super::reader::LinesReader;
+use super::reader::{Begins, LinesReader};
 use super::stream::{Patient, Stream};
 use super::text::change_text;
 use crate::drive::Driven;
@@ -11,6 +11,7 @@ use reigen_run::live::board::Board;
 use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::RunOver;
 use reigen_station::links::LinesLink;
+use reigen_station::links::connection::Connection;
 use std::io::Write as _;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
@@ -78,7 +79,11 @@ impl DeviceLines {
                 })
             });
             let goes_on = || self.board.goes_on() && !is_gone();
-            let read = self.reader.read_some(Patient { stream, goes_on });
+            let begins = match self.settings.at {
+                Connection::Tcp(_) => Begins::WithALine,
+                Connection::Serial(_) => Begins::Anywhere,
+            };
+            let read = self.reader.read_some(Patient { stream, goes_on }, begins);
             is_over.store(true, Ordering::Relaxed);
             let written = written.and_then(|thread| thread.join().ok()).unwrap_or(Ok(()));
             read.map(|()| written.err())

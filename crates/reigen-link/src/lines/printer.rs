@@ -1,5 +1,6 @@
 //! A stand-in for a device that prints its lines, over TCP to whoever connects or at a serial port.
 
+use super::reader::next_line;
 use super::text::change_text;
 use crate::pty::{Pty, Wire};
 use crate::serial::builder;
@@ -11,7 +12,7 @@ use reigen_station::links::LinesLink;
 use reigen_station::links::connection::{Connection, SerialPort};
 use reigen_station::links::output::Outputs;
 use std::collections::BTreeMap;
-use std::io::{self, BufRead, BufReader, Read, Write};
+use std::io::{self, BufReader, Read, Write};
 use std::net::{SocketAddr, TcpListener};
 use std::path::Path;
 use std::sync::mpsc::{Sender, channel};
@@ -140,8 +141,9 @@ impl LinePrinter {
 impl Taker {
     /// Takes changes of lines until nothing more comes.
     fn read(&self, reader: impl Read) {
-        for text in BufReader::new(reader).lines().map_while(Result::ok) {
-            let Ok(told) = serde_json::from_str::<serde_json::Value>(&text) else { continue };
+        let (mut reader, mut text) = (BufReader::new(reader), Vec::new());
+        while let Ok(true) = next_line(&mut reader, &mut text) {
+            let Ok(told) = serde_json::from_slice::<serde_json::Value>(&text) else { continue };
             let Some(line) = told.get("line").and_then(serde_json::Value::as_str) else { continue };
             let value = told.get("value").cloned().unwrap_or_default();
             let point = self.points.get(line).cloned().unwrap_or_default();

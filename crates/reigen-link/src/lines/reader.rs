@@ -30,20 +30,32 @@ struct Batch {
     first: Option<String>,
 }
 
+/// What a stream begins with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Begins {
+    WithALine,
+    /// Perhaps in the middle of one: the device has printed for long.
+    Anywhere,
+}
+
 impl LinesReader {
     /// Reads to the end, and tells that.
     pub fn read(&self, input: impl Read) {
         // Whoever listened may be gone, and then there is nobody to tell.
-        let _ = self.read_some(input).and_then(|()| self.teller.ended());
+        let _ = self.read_some(input, Begins::WithALine).and_then(|()| self.teller.ended());
     }
 
     /// Reads to the end; fails where nobody listens any more.
-    pub(super) fn read_some(&self, input: impl Read) -> Result<(), RunOver> {
+    pub(super) fn read_some(&self, input: impl Read, begins: Begins) -> Result<(), RunOver> {
         let mut input = BufReader::with_capacity(ROOM, input);
         let mut batch = Batch::default();
         let mut text = Vec::new();
+        let mut may_be_cut = begins == Begins::Anywhere;
         while let Ok(true) = next_line(&mut input, &mut text) {
             self.take(&text, &mut batch);
+            if std::mem::take(&mut may_be_cut) {
+                (batch.malformed, batch.first) = (0, None);
+            }
             // Whatever has arrived is told before more is waited for.
             let waits = !input.buffer().contains(&b'\n');
             if waits || batch.values.len() >= MOST_AT_ONCE {
@@ -82,7 +94,7 @@ impl LinesReader {
 }
 
 /// Reads the next line; false at the end. Of a line that is too long only its beginning is kept.
-fn next_line(input: &mut impl BufRead, text: &mut Vec<u8>) -> io::Result<bool> {
+pub(super) fn next_line(input: &mut impl BufRead, text: &mut Vec<u8>) -> io::Result<bool> {
     text.clear();
     let length = input.by_ref().take(LONGEST).read_until(b'\n', text)?;
     if length as u64 == LONGEST && text.last() != Some(&b'\n') {
@@ -100,6 +112,28 @@ fn pass_line(input: &mut impl BufRead) -> io::Result<()> {
         input.consume(length);
         if end.is_some() || length == 0 {
             return Ok(());
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use reigen_run::live::event::LiveEvent;
+    use reigen_run::live::inbox::RunClock;
+    use std::sync::mpsc::sync_channel;
+
+    #[test]
+    fn a_line_that_is_cut_by_the_start_is_no_fault_of_the_device() {
+        for (begins, wanted) in [(Begins::Anywhere, 1), (Begins::WithALine, 2)] {
+            let (events, told) = sync_channel(10);
+            let reader =
+                LinesReader { table: LineTable::new(&[]), teller: LinkTeller::new(0, events, RunClock::start()) };
+            let text = b"B\",\"value\":1}\n{\"line\":\"PB\",\"value\":0}\nbroken\n".as_slice();
+            reader.read_some(text, begins).unwrap();
+            drop(reader);
+            let count = |event| if let LiveEvent::Malformed { count, .. } = event { count } else { 0 };
+            assert_eq!(told.into_iter().map(count).sum::<u64>(), wanted, "{begins:?}");
         }
     }
 }

@@ -43,6 +43,8 @@ struct Connection {
     wire: Wire,
     /// Requests without an answer in a row.
     timeouts: u32,
+    /// Whether there was any answer.
+    has_answered: bool,
 }
 
 /// What was written last, over all connections.
@@ -122,7 +124,7 @@ impl ModbusClient {
 
     async fn connect(&self) -> Result<Connection, String> {
         let wire = Wire::open(&self.route, self.settings.unit, self.settings.timeout).await?;
-        Ok(Connection { wire, timeouts: 0 })
+        Ok(Connection { wire, timeouts: 0, has_answered: false })
     }
 
     /// Passes over the device until it is lost; fails where the run is over.
@@ -194,7 +196,7 @@ impl ModbusClient {
             };
             match answer {
                 Ok(answer) => {
-                    connection.timeouts = 0;
+                    (connection.timeouts, connection.has_answered) = (0, true);
                     match request.values(&answer) {
                         None => read.lost = Some(format!("the answer to {} is too short", what())),
                         Some(values) => {
@@ -203,14 +205,18 @@ impl ModbusClient {
                     }
                 }
                 Err(Fault::Refused(code)) => {
-                    connection.timeouts = 0;
+                    (connection.timeouts, connection.has_answered) = (0, true);
                     let lines = request.lines.iter().map(|(line, _)| *line).collect();
                     let what = format!("{}: {}", what(), in_words(code));
                     read.refused.push(Refused { what, remedy: remedy(code), lines });
                 }
                 Err(Fault::NoAnswer(why)) => {
                     connection.timeouts += 1;
-                    read.lost = (connection.timeouts >= TIMEOUTS).then(|| format!("{why} three times in a row"));
+                    // On a bus others wait for their turn: one that has never answered is not asked on and on.
+                    let is_lost = connection.wire.is_shared() && !connection.has_answered;
+                    let times = if is_lost { "" } else { " three times in a row" };
+                    let is_lost = is_lost || connection.timeouts >= TIMEOUTS;
+                    read.lost = is_lost.then(|| format!("{why}{times}"));
                 }
                 Err(Fault::Foreign(why) | Fault::Lost(why)) => read.lost = Some(why),
             }

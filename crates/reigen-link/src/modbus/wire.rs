@@ -91,6 +91,11 @@ impl Wire {
         }
     }
 
+    /// Whether others use it, too.
+    pub(super) fn is_shared(&self) -> bool {
+        matches!(self, Self::Shared(_))
+    }
+
     /// Ends the connection; a bus goes on for others.
     pub(super) async fn close(&mut self) {
         if let Self::Own(context) = self {

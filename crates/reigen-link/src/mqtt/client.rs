@@ -72,19 +72,18 @@ impl Line {
 }
 
 impl MqttClient {
-    /// A link of this name, as the station says; `drives` tells whether outputs are published.
+    /// A link as the station says; `drives` tells whether outputs are published.
     ///
     /// # Errors
     /// In words, where the password is not there or the connection cannot be encrypted.
     pub fn new(
-        name: &str,
         settings: MqttLink,
         table: LineTable,
         drives: bool,
         (teller, board): (LinkTeller, Board),
     ) -> Result<Self, String> {
         let will = settings.status.as_deref().filter(|_| drives);
-        let options = options(&settings, name, will)?;
+        let options = options(&settings, will)?;
         Ok(Self { settings, options, table, drives, teller, board })
     }
 
@@ -118,10 +117,13 @@ impl MqttClient {
             let Some(connection) = line.wait_while(LOOK, |state| state.connected.is_none()).connected else { continue };
             driven.reconnected();
             let is_gone = || line.state().connected != Some(connection);
-            // What could not be sent is due again on the next connection.
-            let _ = self.send_status(client, line, true).and_then(|()| {
+            let sent = self.send_status(client, line, true).and_then(|()| {
                 driven.keep_written(&self.board, is_gone, |topic, value| self.send_value(client, line, topic, value))
             });
+            // What could not be sent, since too much waits to be, is due again.
+            if sent.is_err() {
+                self.board.sleep(LOOK);
+            }
         }
         // Each topic says that its value is driven no more, and those that go off say so last.
         for (topic, value) in driven.last().into_iter().chain(driven.at_rest()) {

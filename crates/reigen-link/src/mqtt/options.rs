@@ -5,7 +5,7 @@ use reigen_station::links::mqtt::MqttLink;
 use rumqttc::v5::mqttbytes::QoS;
 use rumqttc::v5::mqttbytes::v5::{ConnectReturnCode, LastWill};
 use rumqttc::v5::{ConnectionError, MqttOptions};
-use std::time::Duration;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 /// Messages arrive at least once: one that is lost would be an edge that is lost.
 pub(super) const QOS: QoS = QoS::AtLeastOnce;
@@ -23,12 +23,10 @@ pub(super) fn status(online: bool) -> String {
 ///
 /// # Errors
 /// In words, where the password is not there or the connection cannot be encrypted.
-pub(super) fn options(link: &MqttLink, name: &str, will: Option<&str>) -> Result<MqttOptions, String> {
+pub(super) fn options(link: &MqttLink, will: Option<&str>) -> Result<MqttOptions, String> {
     let (host, port) = link.address.rsplit_once(':').unwrap_or((&link.address, "1883"));
     let host = host.trim_start_matches('[').trim_end_matches(']');
-    // Two programs with one name throw each other out.
-    let id = format!("reigen-{}-{name}", std::process::id());
-    let mut options = MqttOptions::new(id, host, port.parse::<u16>().unwrap_or(1883));
+    let mut options = MqttOptions::new(own_name(), host, port.parse::<u16>().unwrap_or(1883));
     options.set_keep_alive(KEEP_ALIVE).set_clean_start(true).set_max_packet_size(Some(LONGEST));
     if let Some(user) = &link.user {
         options.set_credentials(user, password(link.password_env.as_deref())?);
@@ -40,6 +38,13 @@ pub(super) fn options(link: &MqttLink, name: &str, will: Option<&str>) -> Result
         options.set_transport(encrypted(link.ca.as_deref())?);
     }
     Ok(options)
+}
+
+/// A name for a connection, in 23 letters as every broker takes: two of one name throw each other out.
+fn own_name() -> String {
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    let low = u64::from(now.subsec_nanos()) ^ now.as_secs() << 30;
+    format!("reigen-{:016x}", low ^ u64::from(std::process::id()) << 32)
 }
 
 fn password(variable: Option<&str>) -> Result<String, String> {

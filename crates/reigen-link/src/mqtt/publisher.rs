@@ -35,8 +35,8 @@ impl LinePublisher {
     ///
     /// # Errors
     /// Where the broker cannot be reached.
-    pub fn start(name: &str, link: &MqttLink, clock: RunClock, writes: Sender<DeviceWrite>) -> io::Result<Self> {
-        let options = options(link, &format!("device-{name}"), None).map_err(io::Error::other)?;
+    pub fn start(link: &MqttLink, clock: RunClock, writes: Sender<DeviceWrite>) -> io::Result<Self> {
+        let options = options(link, None).map_err(io::Error::other)?;
         let (client, mut connection) = Client::new(options, ROOM);
         let points: BTreeMap<String, String> =
             link.outputs.all.iter().map(|output| (output.place.clone(), output.point.clone())).collect();
