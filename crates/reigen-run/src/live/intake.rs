@@ -4,7 +4,7 @@ use super::event::{LineValue, LiveEvent};
 use super::passes::PassAccount;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A device's clock that falls by more than this has begun anew; one that gains more than this has been set ahead.
 const JUMPS: i64 = 1_000_000_000;
@@ -19,6 +19,8 @@ pub struct Intake {
     links: Vec<Link>,
     /// The lines that tell whether devices answer.
     online_lines: Vec<usize>,
+    /// The last time of each line whose values have no times of their own.
+    arrived: HashMap<usize, Nanos>,
     /// By their times, and in the order in which they came.
     waiting: BTreeMap<(Nanos, u64), (usize, Value)>,
     taken: u64,
@@ -118,6 +120,7 @@ impl Intake {
         let mut intake = Self {
             links,
             online_lines,
+            arrived: HashMap::new(),
             waiting: BTreeMap::new(),
             taken: 0,
             known_until: Nanos(0),
@@ -187,7 +190,7 @@ impl Intake {
         // Before the first message nobody knew of its clock: all up to now was known then.
         let has_clock = link.offset.is_some();
         let time = match own_time_ns {
-            None => arrived,
+            None => after_last(&mut self.arrived, line, arrived.max(self.known_until)),
             Some(own) => link.on_our_clock(own, arrived),
         };
         // Two links that are asked at once answer at once, too: only who tells a time can be late for it.
@@ -234,6 +237,11 @@ impl Intake {
         }
     }
 
+    /// The time of the last value that waits for its turn.
+    pub fn last_waiting(&self) -> Option<Nanos> {
+        self.waiting.keys().next_back().map(|(time, _)| *time)
+    }
+
     /// The time of the first value that waits for its turn.
     pub fn next_waiting(&self) -> Option<Nanos> {
         self.waiting.keys().next().map(|(time, _)| *time)
@@ -243,6 +251,13 @@ impl Intake {
     pub fn accounts(&self) -> impl Iterator<Item = &LinkAccount> {
         self.links.iter().map(|link| &link.told)
     }
+}
+
+/// When a value counts that arrived at a time: after the last of its line, since each of a burst has been there.
+fn after_last(last: &mut HashMap<usize, Nanos>, line: usize, arrived: Nanos) -> Nanos {
+    let time = last.get(&line).map_or(arrived, |last| arrived.max(*last + Nanos(1)));
+    last.insert(line, time);
+    time
 }
 
 impl Link {
@@ -299,6 +314,19 @@ mod tests {
             prop_assert_eq!(seen, own);
             prop_assert_eq!(intake.accounts().next().unwrap().late, 0);
         }
+    }
+
+    #[test]
+    fn each_value_of_a_burst_has_a_time_of_its_own() {
+        let mut intake = Intake::new(vec![(None, Nanos(100))]);
+        assert_eq!(intake.known_until(Nanos(50)), Nanos(50));
+        // They arrived before that was known, and are taken after.
+        for line in [7, 7, 8, 7] {
+            intake.take(value(line, 40, None));
+        }
+        let mut seen = Vec::new();
+        intake.pass(Nanos(60), |time, line, _| seen.push((time.0, line)));
+        assert_eq!(seen, [(50, 7), (50, 8), (51, 7), (52, 7)]);
     }
 
     #[test]

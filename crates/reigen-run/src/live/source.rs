@@ -229,7 +229,8 @@ impl<I: Inbox> LineSource for LiveSource<I> {
             self.wait();
             let now = self.inbox.now();
             let end = self.settings.length.filter(|end| *end <= now);
-            if let Some(end) = end.or(self.intake.is_over().then_some(now)) {
+            let over = self.intake.is_over().then(|| self.intake.last_waiting().map_or(now, |last| last.max(now)));
+            if let Some(end) = end.or(over) {
                 // What a link has told is worked, whatever may still come.
                 self.fill(columns, end + Nanos(1));
                 columns.end_at(end + Nanos(1));

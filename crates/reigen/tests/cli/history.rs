@@ -94,6 +94,42 @@ fn a_killed_run_has_its_session_and_two_runs_do_not_share_one() {
 }
 
 #[test]
+fn whenever_a_run_is_killed_its_session_has_the_beginning_of_what_came() {
+    let place = place();
+    for number in 1..=12_u64 {
+        let mut command = place.command("live station.toml - --history h.sqlite --lines");
+        let mut child = command.stdin(Stdio::piped()).stdout(Stdio::null()).spawn().unwrap();
+        let mut input = child.stdin.take().unwrap();
+        let typing = std::thread::spawn(move || {
+            // Until nobody takes it any more.
+            let line = |load: u32| format!("{{\"line\":\"LOAD\",\"value\":{load}}}\n");
+            (0..).find(|load| input.write_all(line(*load).as_bytes()).is_err())
+        });
+        sleep(Duration::from_millis(37 * number));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let sent = typing.join().unwrap().unwrap();
+        let read = place.reigen(&format!("convert h.sqlite --session {number} -o -  --format jsonl"));
+        if read.code != 0 {
+            // It was killed before its session had begun.
+            assert!(number < 4 && read.stderr.contains("h.sqlite"), "{number}: {}", read.stderr);
+            assert!(place.reigen("live station.toml - --history h.sqlite --for 1ms").code < 2);
+            continue;
+        }
+        let values: Vec<f64> = read
+            .stdout
+            .lines()
+            .map(|line| serde_json::from_str::<Value>(line).unwrap())
+            .filter(|change| change["line"] == "LOAD")
+            .filter_map(|change| change["value"].as_f64())
+            .collect();
+        let differs = values.iter().zip(0_u32..).find(|(value, load)| **value != f64::from(*load));
+        assert_eq!(differs, None, "session {number}, {} values", values.len());
+        assert!(values.len() <= usize::try_from(sent).unwrap() + 1, "{number}: {} of {sent}", values.len());
+    }
+}
+
+#[test]
 fn the_queries_of_the_guide_answer() {
     let place = place();
     assert_eq!(live(&place, "--history h.sqlite", &presses(4)).code, 0);
