@@ -138,15 +138,12 @@ mod tests {
                 open = false;
                 match (asked..=asked + within).find(|time| *time < END && on(*time)) {
                     // The edge of the answer's own instant is answered by it too.
-                    Some(answer) => (held, waits_from) = (held + 1, answer),
+                    Some(answer) => (held, waits_from) = (held + 1, answer + 1),
                     None if asked + within < END => {
                         failed.push(Nanos(asked + within));
                         waits_from = asked + within + 1;
                     }
                     None => (open, waits_from) = (true, END),
-                }
-                if waits_from > asked && waits_from < END && on(waits_from) {
-                    waits_from += 1;
                 }
             }
             let state = worked(&that, &after, within);
