@@ -11,6 +11,6 @@ pub(crate) enum Batch {
     Lines(Vec<Change>, Nanos),
     /// Points changed.
     Points(Vec<PointChange>),
-    /// The session is over.
-    End(Nanos),
+    /// The session is over; `None` where the history stopped before, and ends with what it has.
+    End(Option<Nanos>),
 }

@@ -61,7 +61,7 @@ impl HistoryError {
         match self {
             Self::InUse { .. } => "end that program, or use another file",
             Self::Foreign(_) | Self::Later(_) => "use another file",
-            Self::Damaged { .. } => "keep the file for whoever can rescue it, and use another one",
+            Self::Damaged { .. } => "keep the file as it is, and use another one",
             Self::NoSession { .. } => "name one of these with --session",
             Self::Io { .. } | Self::Database { .. } => "check the path, the rights and the room on the disk",
         }

@@ -27,7 +27,7 @@ impl Observer for HistoryRecorder {
         let changes = self.changes.of_window(view.lines);
         // What is known is told with the next change, and at the end.
         if !changes.is_empty() {
-            self.writer.tell(Batch::Lines(changes, view.window.until));
+            self.writer.tell(Batch::Lines(changes, view.window.until.saturating_sub(Nanos(1))));
         }
         Ok(())
     }

@@ -73,9 +73,7 @@ impl Store {
         note.map_err(&failed)?;
         Ok(Self { path: path.to_owned(), connection, _held: held })
     }
-}
 
-impl Store {
     /// Lets the file grow to so many pages of the database at most; the history stops there.
     ///
     /// # Errors

@@ -78,18 +78,21 @@ impl HistoryWriter {
         Ok(Self { batches, stopped, thread: Arc::new(Mutex::new(Some(thread))) })
     }
 
-    /// Tells the writer; one that has stopped is told nothing.
+    /// Tells the writer. Once it has stopped it is told nothing more: a history has no gaps.
     pub(crate) fn tell(&self, batch: Batch) {
-        if let Err(TrySendError::Full(_)) = self.batches.try_send(batch) {
-            let mut stopped = self.stopped.lock().unwrap_or_else(PoisonError::into_inner);
-            stopped.get_or_insert_with(|| "the disk is slower than what comes".to_owned());
+        let mut stopped = self.stopped.lock().unwrap_or_else(PoisonError::into_inner);
+        if stopped.is_none()
+            && let Err(TrySendError::Full(_)) = self.batches.try_send(batch)
+        {
+            *stopped = Some("the disk is slower than what comes".to_owned());
         }
     }
 
     /// Ends the session, and waits until it is on the disk; gives why the history stopped before, if it did.
     pub(crate) fn end(&self, end: Nanos) -> Option<String> {
-        // Where the writer has stopped nobody listens.
-        let _ = self.batches.send(Batch::End(end));
+        let is_whole = self.stopped.lock().unwrap_or_else(PoisonError::into_inner).is_none();
+        // The writer may have ended with an error: then nobody listens.
+        let _ = self.batches.send(Batch::End(is_whole.then_some(end)));
         let thread = self.thread.lock().unwrap_or_else(PoisonError::into_inner).take();
         thread.into_iter().for_each(|thread| drop(thread.join()));
         self.stopped.lock().unwrap_or_else(PoisonError::into_inner).take()
@@ -168,7 +171,7 @@ fn put(transaction: &Transaction<'_>, rows: &Rows, batch: Batch) -> rusqlite::Re
             }
         }
         Batch::End(end) => {
-            until(end, true)?;
+            end.map_or(Ok(0), |end| until(end, true))?;
             return Ok(true);
         }
     }

@@ -1,4 +1,4 @@
-//! What a session was told is what is read of it, whoever wrote before or after; and who may not write is told.
+//! A session is read back exactly as it was written, with other sessions beside it; a program that may not write gets an error.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -149,10 +149,7 @@ fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connecti
         }
         values.extend(more.into_iter().map(|value| (value.value, value.own_time_ns)));
     }
-    assert!(
-        values.contains(&(Value::Number(2.5), Some(9))) && values.contains(&(Value::Level(true), Some(5))),
-        "{values:?}"
-    );
+    assert!(values.contains(&(Value::Number(2.5), None)) && values.contains(&(Value::Level(true), None)), "{values:?}");
     assert_eq!(values.last(), Some(&(Value::Level(false), Some(12))));
     board.set(0, PointValue::Bit(true));
     board.set(1, PointValue::Integer(7));

@@ -55,7 +55,7 @@ impl GpioPins {
         let mut retry = Retry::default();
         let mut driven = Driven::new(&self.settings.outputs);
         while let Err(Stopped::Lost(why)) = self.work(&mut driven, &mut retry) {
-            // Whoever listened may be gone, and then there is nobody to tell.
+            // The run may be over: then nobody listens.
             let told = self.teller.lost(format!("{}: {why}", self.settings.chip));
             if told.is_err() || !self.board.sleep(Duration::from_nanos(retry.wait().0)) {
                 return;

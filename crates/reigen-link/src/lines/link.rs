@@ -33,7 +33,7 @@ impl DeviceLines {
     /// Works until the run is over.
     pub fn run(&self) {
         let mut driven = Driven::new(&self.settings.outputs);
-        // Whoever listened may be gone, and then there is nobody to tell.
+        // The run may be over: then nobody listens.
         let _ = self.keep_up(&mut driven);
         let rest = driven.at_rest();
         if !rest.is_empty()

@@ -1,7 +1,7 @@
-//! A stand-in for a device that prints its lines, over TCP to whoever connects or at a serial port.
+//! A simulated device that prints its lines, over TCP to each client or at a serial port.
 
 use super::reader::next_line;
-use super::text::change_text;
+use super::text::{change_text, state_text};
 use crate::pty::{Pty, Wire};
 use crate::serial::builder;
 use crate::write::DeviceWrite;
@@ -134,7 +134,7 @@ impl LinePrinter {
         let mut listeners = self.listeners();
         // Whoever has gone listens no more.
         listeners.streams.retain_mut(|stream| stream.write_all(text.as_bytes()).is_ok());
-        listeners.last.insert(line.to_owned(), text);
+        listeners.last.insert(line.to_owned(), state_text(line, value));
     }
 }
 
