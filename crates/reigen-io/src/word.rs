@@ -38,6 +38,15 @@ impl Word {
     }
 }
 
+/// What eight digits 0 to 9 are worth, the first in the lowest byte: pairs, then fours, then all.
+#[inline(always)]
+pub(crate) fn eight_digits(digits: u64) -> u64 {
+    let pairs = digits.wrapping_mul(10).wrapping_add(digits >> 8);
+    let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
+    let high = (pairs >> 16 & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
+    low.wrapping_add(high) >> 32
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

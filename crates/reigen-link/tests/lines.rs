@@ -128,7 +128,7 @@ fn device(at: Connection) -> LinesLink {
 }
 
 /// A device is found at its place, read, driven, and its outputs come to rest with the run.
-fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connection) {
+fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connection, first: [Option<i64>; 2]) {
     let (writes, written) = channel();
     let printer = LinePrinter::start(&device(listens), RunClock::start(), writes).unwrap();
     printer.print(Nanos(5), "PB", Value::Level(true));
@@ -149,7 +149,10 @@ fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connecti
         }
         values.extend(more.into_iter().map(|value| (value.value, value.own_time_ns)));
     }
-    assert!(values.contains(&(Value::Number(2.5), None)) && values.contains(&(Value::Level(true), None)), "{values:?}");
+    assert!(
+        values.contains(&(Value::Number(2.5), first[1])) && values.contains(&(Value::Level(true), first[0])),
+        "{values:?}"
+    );
     assert_eq!(values.last(), Some(&(Value::Level(false), Some(12))));
     board.set(0, PointValue::Bit(true));
     board.set(1, PointValue::Integer(7));
@@ -175,7 +178,8 @@ fn is_read_and_driven(at: impl Fn(&LinePrinter) -> Connection, listens: Connecti
 #[test]
 fn a_device_over_tcp_is_read_and_driven() {
     let at = |printer: &LinePrinter| Connection::Tcp(printer.address().unwrap().to_string());
-    is_read_and_driven(at, Connection::Tcp("127.0.0.1:0".to_owned()));
+    // Who connects later is told what the lines are now.
+    is_read_and_driven(at, Connection::Tcp("127.0.0.1:0".to_owned()), [None, None]);
 }
 
 #[test]
@@ -183,5 +187,6 @@ fn a_device_at_a_serial_port_is_read_and_driven() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("port").display().to_string();
     let port = Connection::Serial(SerialPort { path, baud: 115_200, parity: Parity::None, two_stop_bits: false });
-    is_read_and_driven(|_| port.clone(), port.clone());
+    // What was printed before waits in the port, as it was printed.
+    is_read_and_driven(|_| port.clone(), port.clone(), [Some(5), Some(9)]);
 }

@@ -1,6 +1,7 @@
 //! The cells of decimals, eight bytes at a time.
 
 use super::dialect::Dialect;
+use crate::word::eight_digits;
 use reigen_core::cast;
 use reigen_core::time::MOST_FILE_TIME_NS;
 
@@ -134,7 +135,7 @@ impl Marks {
         let shift = 8 * cast::u32_from_usize(8 - count);
         let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
         let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
-        is_digits.then(|| (eight_digits(digits), decimals))
+        is_digits.then(|| (eight_digits(digits ^ ZEROS), decimals))
     }
 
     /// The same for any cell, digit by digit.
@@ -172,16 +173,6 @@ impl Marks {
         let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
         Some(if negative { -nanos } else { nanos })
     }
-}
-
-/// Eight digits, the first in the lowest byte, as a number: pairs, then fours, then all.
-#[inline]
-fn eight_digits(word: u64) -> u64 {
-    let word = word - ZEROS;
-    let pairs = (word * 10) + (word >> 8);
-    let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
-    let high = (pairs >> 16 & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
-    low.wrapping_add(high) >> 32
 }
 
 #[cfg(test)]

@@ -10,7 +10,7 @@ use super::layout::{Layout, Scale};
 use crate::error::Fault;
 use crate::piece::{Piece, PieceColumn};
 use crate::pipeline::ParseProgress;
-use crate::word::{ANY, DIGIT, Range, Word};
+use crate::word::{ANY, DIGIT, Range, Word, eight_digits};
 use reigen_core::cast;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
 
@@ -255,15 +255,6 @@ impl TimeShape {
         let low = low ^ ZEROS;
         if SHORT { eight_digits(low << self.shift) } else { self.high_value + eight_digits(low) }
     }
-}
-
-/// What eight digits 0 to 9 are worth, the first in the lowest byte: pairs, then fours, then all.
-#[inline(always)]
-fn eight_digits(digits: u64) -> u64 {
-    let pairs = digits.wrapping_mul(10).wrapping_add(digits >> 8);
-    let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
-    let high = (pairs >> 16 & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
-    low.wrapping_add(high) >> 32
 }
 
 #[cfg(test)]
