@@ -1,4 +1,4 @@
-//! What is in the making, so that whoever ends the program in the middle of its work can take it away.
+//! What is in the making, so that a signal handler or a panic can take it away.
 
 use std::io;
 use std::path::{Path, PathBuf};
