@@ -14,7 +14,7 @@ const MOST_RATE_MILLIHERTZ: u64 = 1_000_000_000_000_000;
 const MILLIHERTZ_NS: u128 = 1_000_000_000_000;
 
 /// Units of time and how many nanoseconds each has, as a power of ten and a factor.
-const TIME_UNITS: [(&str, i32, u32); 9] = [
+const TIME_UNITS: [(&str, i32, u32); 11] = [
     ("ns", 0, 1),
     ("us", 3, 1),
     ("µs", 3, 1),
@@ -24,6 +24,8 @@ const TIME_UNITS: [(&str, i32, u32); 9] = [
     ("min", 9, 60),
     ("h", 9, 3600),
     ("d", 9, 86400),
+    ("day", 9, 86400),
+    ("days", 9, 86400),
 ];
 
 /// Units of frequency and their power of ten in millihertz.
@@ -351,7 +353,7 @@ mod tests {
             ("8", "`8` has no unit: is it `8 s` or `8 ms`?"),
             ("ms", "`ms` does not begin with a number"),
             ("-8 ms", "`-8 ms` is negative"),
-            ("8 mV", "unknown unit of time `mV`: use `ns`, `us`, `µs`, `ms`, `s`, `min`, `h` or `d`"),
+            ("8 mV", "unknown unit of time `mV`: use `ns`, `us`, `µs`, `ms`, `s`, `min`, `h`, `d`, `day` or `days`"),
             ("0.5 ns", "`0.5 ns` is finer than 1 ns"),
             ("3651 d", "`3651 d` is too large: at most 3650 d"),
             ("1e99 s", "`1e99 s` is too large: at most 3650 d"),

@@ -16,9 +16,9 @@ pub enum HistoryError {
     /// It is a database, and no history of this program.
     #[error("{} is a database of another program", .0.display())]
     Foreign(PathBuf),
-    /// A later version has written it.
-    #[error("{} was written by a later version of this program", .0.display())]
-    Later(PathBuf),
+    /// Another version has written it.
+    #[error("{} was written by another version of this program", .0.display())]
+    OtherVersion(PathBuf),
     /// It is broken.
     #[error("{} is damaged: {why}", path.display())]
     Damaged {
@@ -60,7 +60,7 @@ impl HistoryError {
     pub fn help(&self) -> &'static str {
         match self {
             Self::InUse { .. } => "end that program, or use another file",
-            Self::Foreign(_) | Self::Later(_) => "use another file",
+            Self::Foreign(_) | Self::OtherVersion(_) => "use another file",
             Self::Damaged { .. } => "keep the file as it is, and use another one",
             Self::NoSession { .. } => "name one of these with --session",
             Self::Io { .. } | Self::Database { .. } => "check the path, the rights and the room on the disk",

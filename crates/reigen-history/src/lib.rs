@@ -7,13 +7,16 @@
 
 mod batch;
 mod error;
+mod prune;
 mod reader;
 mod recorder;
+mod retained;
+mod rows;
 mod store;
 mod writer;
 
 pub use error::HistoryError;
 pub use reader::{Session, SessionText, is_history, sessions};
-pub use recorder::{HistoryPoints, HistoryRecorder};
+pub use recorder::{HistoryRecorder, Kept};
 pub use store::Store;
 pub use writer::{HistoryWriter, KeptPoint, NewSession};

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// What the file says of itself: that it is a history, and of which form.
 const APPLICATION: i32 = 0x5265_6967;
-const VERSION: i32 = 1;
+const VERSION: i32 = 2;
 
 /// The tables. Times are nanoseconds since the start of their session.
 const TABLES: &str = "
@@ -15,6 +15,7 @@ CREATE TABLE session (
     id INTEGER PRIMARY KEY,
     began_unix_ns INTEGER NOT NULL,
     station TEXT NOT NULL,
+    from_ns INTEGER NOT NULL DEFAULT 0,
     until_ns INTEGER NOT NULL DEFAULT 0,
     ended INTEGER NOT NULL DEFAULT 0
 );
@@ -34,6 +35,21 @@ CREATE TABLE point (
     unit TEXT
 );
 CREATE TABLE point_change (point INTEGER NOT NULL REFERENCES point, time_ns INTEGER NOT NULL, value);
+CREATE TABLE retained (
+    point TEXT NOT NULL,
+    session INTEGER NOT NULL REFERENCES session,
+    settings TEXT NOT NULL,
+    time_ns INTEGER NOT NULL,
+    state TEXT NOT NULL,
+    PRIMARY KEY (point, session)
+) WITHOUT ROWID;
+CREATE TABLE retained_earlier (
+    session INTEGER NOT NULL REFERENCES session,
+    time_ns INTEGER NOT NULL,
+    point TEXT NOT NULL,
+    state TEXT NOT NULL,
+    PRIMARY KEY (session, time_ns, point)
+) WITHOUT ROWID;
 CREATE TABLE holder (pid INTEGER NOT NULL);
 ";
 
@@ -97,7 +113,7 @@ fn check(connection: &Connection, path: &Path) -> Result<(), HistoryError> {
     }
     match (number("application_id").map_err(&failed)?, number("user_version").map_err(&failed)?) {
         (APPLICATION, VERSION) => Ok(()),
-        (APPLICATION, _) => Err(HistoryError::Later(path.to_owned())),
+        (APPLICATION, _) => Err(HistoryError::OtherVersion(path.to_owned())),
         _ => Err(HistoryError::Foreign(path.to_owned())),
     }
 }

@@ -1,22 +1,25 @@
 //! The thread that writes a history: what it is told is on the disk soon after, batch by batch.
 
-use crate::batch::Batch;
+use crate::batch::{Batch, WindowBatch};
 use crate::error::HistoryError;
+use crate::prune::Pruning;
+use crate::rows::Rows;
 use crate::store::Store;
-use reigen_core::change::{Change, Value};
-use reigen_core::lines::{LineKind, RecordedLine};
-use reigen_core::logic::expression::Value as PointValue;
+use reigen_core::engine::Retained;
+use reigen_core::lines::RecordedLine;
 use reigen_core::time::Nanos;
-use reigen_run::live::changes::PointChange;
-use rusqlite::types::Value as Cell;
-use rusqlite::{Transaction, params};
+use reigen_run::live::on_disk::OnDisk;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{self, JoinHandle};
-use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
+use std::time::{Duration, Instant};
 
 /// So often what has come is put on the disk.
 const COMMIT: Duration = Duration::from_millis(100);
+/// So often the run is woken in a quiet hour, and tells how far it is.
+const IDLE: Duration = Duration::from_secs(1);
+/// So often it is kept what points keep, and what is too old goes.
+const KEEP_EVERY: Nanos = Nanos(600_000_000_000);
 /// So many batches wait at most; a disk that is slower than that ends the history, and not the run.
 const ROOM: usize = 8192;
 
@@ -29,19 +32,23 @@ pub struct NewSession<'a> {
     pub lines: &'a [RecordedLine],
     /// The points that are kept.
     pub points: &'a [KeptPoint],
+    /// How long rows are kept; `None` for ever.
+    pub keep: Option<Nanos>,
 }
 
 /// A point whose changes are kept.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct KeptPoint {
     /// Its number in the station.
     pub number: usize,
     /// Its name.
     pub name: String,
-    /// What its values are: `bit`, `count` or `reading`.
+    /// What its values are: `bit`, `count` or `reading`; `state` where only its state is kept.
     pub kind: &'static str,
     /// Their unit.
     pub unit: Option<String>,
+    /// Its settings, where it keeps its state from one session to the next, and what it goes on from.
+    pub retains: Option<(String, Option<Retained>)>,
 }
 
 /// Writes a session of a history.
@@ -50,32 +57,46 @@ pub struct HistoryWriter {
     batches: SyncSender<Batch>,
     stopped: Arc<Mutex<Option<String>>>,
     thread: Arc<Mutex<Option<JoinHandle<()>>>>,
+    on_disk: OnDisk,
 }
 
-/// The numbers of a session's rows.
-struct Rows {
-    session: i64,
-    /// Of each line, and of each point by its number in the station.
-    lines: Vec<i64>,
-    points: Vec<Option<i64>>,
+/// The thread's own.
+struct Writing {
+    store: Store,
+    rows: Rows,
+    keep: Option<Nanos>,
+    pruning: Pruning,
+    kept_at: Option<Nanos>,
+    on_disk: OnDisk,
+    wake: Box<dyn Fn() + Send>,
 }
 
 impl HistoryWriter {
-    /// Begins a session.
+    /// Begins a session. `wake` is called after each commit, and once a second where nothing comes: the run has to look on
+    /// then, though no line changes.
     ///
     /// # Errors
     /// Where it cannot be written.
-    pub fn begin(mut store: Store, session: &NewSession<'_>) -> Result<Self, HistoryError> {
-        let rows = begin(&mut store, session).map_err(HistoryError::of(&store.path))?;
+    pub fn begin(mut store: Store, session: &NewSession<'_>, wake: Box<dyn Fn() + Send>) -> Result<Self, HistoryError> {
+        let rows = Rows::begin(&mut store.connection, session).map_err(HistoryError::of(&store.path))?;
         let (batches, told) = sync_channel(ROOM);
-        let stopped: Arc<Mutex<Option<String>>> = Arc::default();
+        let (stopped, on_disk): (Arc<Mutex<Option<String>>>, OnDisk) = Default::default();
         let why = stopped.clone();
+        let (pruning, kept_at) = (Pruning::default(), None);
+        let mut writing = Writing { store, rows, keep: session.keep, pruning, kept_at, on_disk: on_disk.clone(), wake };
         let thread = thread::spawn(move || {
-            if let Err(error) = write(&mut store, &rows, &told) {
+            if let Err(error) = writing.write(&told) {
                 *why.lock().unwrap_or_else(PoisonError::into_inner) = Some(error.to_string());
             }
+            writing.on_disk.all();
+            (writing.wake)();
         });
-        Ok(Self { batches, stopped, thread: Arc::new(Mutex::new(Some(thread))) })
+        Ok(Self { batches, stopped, thread: Arc::new(Mutex::new(Some(thread))), on_disk })
+    }
+
+    /// Up to when the session is on the disk.
+    pub fn on_disk(&self) -> OnDisk {
+        self.on_disk.clone()
     }
 
     /// Tells the writer. Once it has stopped it is told nothing more: a history has no gaps.
@@ -85,6 +106,7 @@ impl HistoryWriter {
             && let Err(TrySendError::Full(_)) = self.batches.try_send(batch)
         {
             *stopped = Some("the disk is slower than what comes".to_owned());
+            self.on_disk.all();
         }
     }
 
@@ -99,101 +121,82 @@ impl HistoryWriter {
     }
 }
 
-fn begin(store: &mut Store, session: &NewSession<'_>) -> rusqlite::Result<Rows> {
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_nanos();
-    let transaction = store.connection.transaction()?;
-    let began = i64::try_from(now).unwrap_or(i64::MAX);
-    transaction
-        .execute("INSERT INTO session (began_unix_ns, station) VALUES (?1, ?2)", params![began, session.station])?;
-    let number = transaction.last_insert_rowid();
-    let mut lines = Vec::new();
-    for line in session.lines {
-        let is_number = line.kind != LineKind::Level;
-        let step = line.step.and_then(|step| i64::try_from(step.0).ok());
-        let insert = "INSERT INTO line (session, name, is_number, step_ns) VALUES (?1, ?2, ?3, ?4)";
-        transaction.execute(insert, params![number, line.name, is_number, step])?;
-        lines.push(transaction.last_insert_rowid());
+impl Writing {
+    /// Writes what comes until the session is over, or nobody tells any more.
+    fn write(&mut self, told: &Receiver<Batch>) -> rusqlite::Result<()> {
+        loop {
+            let first = match told.recv_timeout(IDLE) {
+                Ok(batch) => batch,
+                Err(RecvTimeoutError::Timeout) => {
+                    self.prune()?;
+                    (self.wake)();
+                    continue;
+                }
+                Err(RecvTimeoutError::Disconnected) => return Ok(()),
+            };
+            let (reached, is_over) = self.commit(first, told)?;
+            self.on_disk.reached(reached);
+            (self.wake)();
+            if is_over {
+                return Ok(());
+            }
+            self.prune()?;
+        }
     }
-    let mut points = Vec::new();
-    for KeptPoint { number: point, name, kind, unit } in session.points {
-        let insert = "INSERT INTO point (session, name, kind, unit) VALUES (?1, ?2, ?3, ?4)";
-        transaction.execute(insert, params![number, name, kind, unit])?;
-        points.resize(points.len().max(point + 1), None);
-        points.iter_mut().skip(*point).take(1).for_each(|slot| *slot = Some(transaction.last_insert_rowid()));
-    }
-    transaction.commit()?;
-    Ok(Rows { session: number, lines, points })
-}
 
-/// Writes what comes until the session is over, or nobody tells any more.
-fn write(store: &mut Store, rows: &Rows, told: &Receiver<Batch>) -> rusqlite::Result<()> {
-    let mut is_over = false;
-    while !is_over {
-        // Nothing is written while nothing comes.
-        let Ok(first) = told.recv() else { return Ok(()) };
-        let until = Instant::now() + COMMIT;
-        let transaction = store.connection.transaction()?;
-        is_over = put(&transaction, rows, first)?;
-        while !is_over {
-            match told.recv_timeout(until.saturating_duration_since(Instant::now())) {
-                Ok(batch) => is_over = put(&transaction, rows, batch)?,
-                Err(RecvTimeoutError::Timeout) => break,
+    /// Writes what comes within the time of one commit; gives up to when all is on the disk, and whether the session is over.
+    fn commit(&mut self, first: Batch, told: &Receiver<Batch>) -> rusqlite::Result<(Nanos, bool)> {
+        let ends = Instant::now() + COMMIT;
+        let transaction = self.store.connection.transaction()?;
+        let (mut next, mut reached, mut is_over) = (Some(first), Nanos(0), false);
+        while let Some(batch) = next.take() {
+            match batch {
+                Batch::Window(window) => {
+                    reached = window.until;
+                    self.rows.put(&transaction, window)?;
+                }
+                Batch::End(end) => {
+                    end.map_or(Ok(()), |end| self.rows.end(&transaction, end))?;
+                    is_over = true;
+                    break;
+                }
+            }
+            // Something may always be there: what has come by then is enough.
+            let Some(left) = ends.checked_duration_since(Instant::now()) else { break };
+            match told.recv_timeout(left) {
+                Ok(batch) => next = Some(batch),
+                Err(RecvTimeoutError::Timeout) => {}
                 Err(RecvTimeoutError::Disconnected) => is_over = true,
             }
         }
+        self.rows.put_retained(&transaction)?;
+        if self.kept_at.is_none_or(|at| reached.saturating_sub(at) >= KEEP_EVERY) {
+            let is_first = self.kept_at.replace(reached).is_none();
+            if !is_first {
+                self.rows.keep_retained(&transaction, reached)?;
+            }
+            if let Some(keep) = self.keep {
+                self.pruning = Pruning::begin(&transaction, keep)?;
+            }
+        }
         transaction.commit()?;
+        Ok((reached, is_over))
     }
-    Ok(())
-}
 
-/// Writes a batch; gives whether the session is over.
-fn put(transaction: &Transaction<'_>, rows: &Rows, batch: Batch) -> rusqlite::Result<bool> {
-    let until = |time: Nanos, ended: bool| {
-        let update = "UPDATE session SET until_ns = ?1, ended = ?2 WHERE id = ?3";
-        transaction.prepare_cached(update)?.execute(params![nanos(time), ended, rows.session])
-    };
-    match batch {
-        Batch::Lines(changes, known_until) => {
-            let mut insert =
-                transaction.prepare_cached("INSERT INTO change (line, time_ns, value) VALUES (?1, ?2, ?3)")?;
-            for Change { time, line, value } in changes {
-                let Some(line) = rows.lines.get(line) else { continue };
-                insert.execute(params![line, nanos(time), cell(value)])?;
-            }
-            until(known_until, false)?;
+    /// Lets a part of what is too old go.
+    fn prune(&mut self) -> rusqlite::Result<()> {
+        if self.pruning.is_done() {
+            return Ok(());
         }
-        Batch::Points(changes) => {
-            let insert = "INSERT INTO point_change (point, time_ns, value) VALUES (?1, ?2, ?3)";
-            let mut insert = transaction.prepare_cached(insert)?;
-            for PointChange { time, point, value } in changes {
-                let Some(Some(point)) = rows.points.get(point) else { continue };
-                insert.execute(params![point, nanos(time), point_cell(value)])?;
-            }
-        }
-        Batch::End(end) => {
-            end.map_or(Ok(0), |end| until(end, true))?;
-            return Ok(true);
-        }
-    }
-    Ok(false)
-}
-
-fn nanos(Nanos(time): Nanos) -> i64 {
-    i64::try_from(time).unwrap_or(i64::MAX)
-}
-
-fn cell(value: Value) -> Cell {
-    match value {
-        Value::Level(high) => Cell::Integer(i64::from(high)),
-        Value::Number(number) => Cell::Real(number),
-        Value::Unknown => Cell::Null,
+        let transaction = self.store.connection.transaction()?;
+        self.pruning.step(&transaction)?;
+        transaction.commit()
     }
 }
 
-fn point_cell(value: PointValue) -> Cell {
-    match value {
-        PointValue::Bit(on) => Cell::Integer(i64::from(on)),
-        PointValue::Integer(count) => Cell::Integer(count),
-        PointValue::Real(number) => Cell::Real(number),
+impl WindowBatch {
+    /// The last time that is known.
+    pub(crate) fn last(&self) -> Nanos {
+        self.until.saturating_sub(Nanos(1))
     }
 }

@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use reigen_core::engine::Engine;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::time::{Nanos, Window};
-use reigen_history::{HistoryError, HistoryRecorder, HistoryWriter, NewSession, SessionText, Store, sessions};
+use reigen_history::{HistoryError, HistoryRecorder, HistoryWriter, Kept, NewSession, SessionText, Store, sessions};
 use reigen_run::observer::{Observer, WindowView};
 use std::collections::HashMap;
 use std::io::Read;
@@ -23,9 +23,9 @@ type Piece = (u64, bool, Option<i32>);
 /// Writes a session of windows; gives what is wanted of it, as text of changes.
 fn write(path: &Path, pieces: &[Piece]) -> Vec<String> {
     let lines = lines();
-    let session = NewSession { station: "s", lines: &lines, points: &[] };
-    let writer = HistoryWriter::begin(Store::open(path).unwrap(), &session).unwrap();
-    let mut recorder = HistoryRecorder::new(writer, 1);
+    let session = NewSession { station: "s", lines: &lines, points: &[], keep: None };
+    let writer = HistoryWriter::begin(Store::open(path).unwrap(), &session, Box::new(|| ())).unwrap();
+    let mut recorder = HistoryRecorder::new(writer, Kept { levels: 1, ..Kept::default() });
     let mut columns = LineColumns::new(1, 1);
     let mut engine = Engine::new(Vec::new());
     let line_numbers = HashMap::new();
@@ -105,7 +105,7 @@ fn who_may_not_write_or_read_is_told() {
     assert!(matches!(Store::open(&foreign).unwrap_err(), HistoryError::Foreign(_)));
     let later =
         database("later.sqlite", "CREATE TABLE t (a); PRAGMA application_id = 1382377831; PRAGMA user_version = 99");
-    assert!(matches!(Store::open(&later).unwrap_err(), HistoryError::Later(_)));
+    assert!(matches!(Store::open(&later).unwrap_err(), HistoryError::OtherVersion(_)));
     let damaged = folder.path().join("damaged.sqlite");
     std::fs::write(&damaged, b"SQLite format 3\0 and then nothing of the kind, for a long while").unwrap();
     assert!(matches!(Store::open(&damaged).unwrap_err(), HistoryError::Damaged { .. }));
@@ -116,11 +116,11 @@ fn a_full_disk_stops_the_history_and_says_so() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("h.sqlite");
     let lines = lines();
-    let session = NewSession { station: "s", lines: &lines, points: &[] };
+    let session = NewSession { station: "s", lines: &lines, points: &[], keep: None };
     let store = Store::open(&path).unwrap();
     store.limit_pages(24).unwrap();
-    let writer = HistoryWriter::begin(store, &session).unwrap();
-    let mut recorder = HistoryRecorder::new(writer, 1);
+    let writer = HistoryWriter::begin(store, &session, Box::new(|| ())).unwrap();
+    let mut recorder = HistoryRecorder::new(writer, Kept { levels: 1, ..Kept::default() });
     let mut columns = LineColumns::new(1, 1);
     let (mut engine, line_numbers) = (Engine::new(Vec::new()), HashMap::new());
     for number in 0..20_000_u64 {

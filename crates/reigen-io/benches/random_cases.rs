@@ -241,7 +241,7 @@ fn of_conversion(random: &mut fastrand::Rng) {
     let Ok(mut recording) = open(text.as_bytes()) else { return };
     let chosen = LineSelection::new(&recording, |_| true);
     let lines = written_lines(format, &chosen.lines);
-    let heading = Heading { lines, scope: None, origin: recording.origin(), step: Nanos(1) };
+    let heading = Heading { lines, scope: None, origin: recording.origin(), step: Nanos(1), resumed: Vec::new() };
     let mut bytes = Vec::new();
     let changes = begin((format, None), &heading, &mut bytes).expect("a heading");
     if convert(&mut recording, &chosen, &Stretch::default(), changes, &mut || {}).is_err() {

@@ -375,7 +375,7 @@ mod tests {
                     changes.push(Change { time, line, value });
                 }
                 let origin = Origin(origin / STEP.0 as i64 * STEP.0 as i64);
-                let heading = Heading { lines, scope: None, origin, step: STEP };
+                let heading = Heading { lines, scope: None, origin, step: STEP, resumed: Vec::new() };
                 Case { heading, changes, end: time + Nanos(rest * STEP.0) }
             },
         )
@@ -395,6 +395,7 @@ mod tests {
             .map_err(|error| TestCaseError::fail(error.to_string()))?;
         let chosen = LineSelection::new(&recording, |_| true);
         let heading = Heading {
+            resumed: Vec::new(),
             lines: written_lines(to.0, &chosen.lines),
             origin: stretch.origin(recording.origin()),
             scope: None,
@@ -507,7 +508,7 @@ mod tests {
     #[test]
     fn rounding_tells_which_edges_met() {
         let line = Line { name: "A".to_owned(), aliases: Vec::new(), number: false, step: None };
-        let heading = Heading { lines: vec![line], scope: None, origin: Origin(0), step: STEP };
+        let heading = Heading { lines: vec![line], scope: None, origin: Origin(0), step: STEP, resumed: Vec::new() };
         let change = |time, high| Change { time: Nanos(time), line: 0, value: Value::Level(high) };
         let changes = vec![change(0, false), change(1400, true), change(1499, false), change(2500, true)];
         let case = Case { heading, changes, end: Nanos(4100) };

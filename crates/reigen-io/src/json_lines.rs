@@ -8,7 +8,8 @@
 //!
 //! The last object gives the end of the recording. A line with only the whole numbers 0 and 1 (or `true` and
 //! `false`) has levels, unless an object of it has `"number": true`; `null` is an unknown level. `"step_ns"` in an object
-//! of it says how often it was read, where somebody asked for it again and again.
+//! of it says how often it was read, where somebody asked for it again and again. `{"time_ns": 0, "point": …, "resumes": …}`
+//! says what a point kept when the recording began.
 
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::date;
@@ -19,6 +20,7 @@ use crate::ranges::FileReader;
 use crate::rows::Rows;
 use indexmap::IndexMap;
 use reigen_core::change;
+use reigen_core::engine::Retained;
 use reigen_core::lines::{LineKind, RecordedLine};
 use reigen_core::names::counted;
 use reigen_core::quantity::Decimal;
@@ -50,6 +52,11 @@ struct Row<'a> {
     number: bool,
     /// Says how often the line was read.
     step_ns: Option<u64>,
+    /// A point, and what it kept when the recording began.
+    #[serde(borrow)]
+    point: Option<Cow<'a, str>>,
+    #[serde(borrow)]
+    resumes: Option<&'a RawValue>,
 }
 
 /// A value that is there, though it may be `null`.
@@ -161,8 +168,17 @@ enum Target {
     Number(usize),
 }
 
-/// What is seen of a line before it is read.
+/// What is seen of a recording before it is read.
+#[derive(Default)]
 struct Seen {
+    lines: IndexMap<String, SeenLine>,
+    /// Whether the first date tells its zone.
+    zoned: Option<bool>,
+    resumed: Vec<(String, Retained)>,
+}
+
+/// What is seen of a line before it is read.
+struct SeenLine {
     /// What shows that it has numbers.
     number: Option<String>,
     /// How often it was read.
@@ -171,8 +187,8 @@ struct Seen {
 
 /// Opens JSON Lines: reads on for the names of all lines, in a file to its end.
 pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>, Failure> {
-    let mut seen: IndexMap<String, Seen> = IndexMap::new();
-    let (mut line, mut zoned) = (0, None);
+    let mut seen = Seen::default();
+    let mut line = 0;
     if let (false, Some((file, at))) = (chunks.finished(), chunks.place()) {
         let mut reader = BufReader::with_capacity(1 << 16, FileReader::new(file, at));
         let mut text = Vec::new();
@@ -185,7 +201,7 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
                 break;
             }
             line += 1;
-            note(&mut seen, &mut zoned, &text, line);
+            seen.note(&text, line);
         }
     } else {
         chunks.fill()?;
@@ -193,12 +209,13 @@ pub(crate) fn open(mut chunks: Chunks, form: Form) -> Result<Pipeline<JsonLines>
         let length = if chunks.finished() { chunks.bytes().len() } else { whole };
         for text in chunks.bytes().get(..length).unwrap_or_default().split(|byte| *byte == b'\n') {
             line += 1;
-            note(&mut seen, &mut zoned, text, line);
+            seen.note(text, line);
         }
     }
-    let mut head = Head::default();
+    let Seen { lines, zoned, resumed } = seen;
+    let mut head = Head { resumed, ..Head::default() };
     let mut targets = IndexMap::new();
-    for (name, Seen { number, step }) in seen {
+    for (name, SeenLine { number, step }) in lines {
         let (signal, kind) = match number {
             None => (&mut head.bits, LineKind::Level),
             Some(why) => (&mut head.numbers, LineKind::Number { why }),
@@ -228,25 +245,31 @@ fn pass_blank(reader: &mut impl BufRead) -> io::Result<u64> {
     }
 }
 
-/// Notes which line a row is of, the first number of one that has such, and whether the first date tells its zone;
-/// faults are told when their turn comes.
-fn note(seen: &mut IndexMap<String, Seen>, zoned: &mut Option<bool>, text: &[u8], line: u64) {
-    let Ok(row) = Row::parse(text) else { return };
-    *zoned = zoned.or_else(|| Some(date::moment(row.time.as_ref()?.as_bytes())?.zoned));
-    let (is_number, step) = (row.number, row.step_ns.filter(|step| *step > 0).map(Nanos));
-    let Row { line: Some(name), value: Some(value), .. } = row else { return };
-    let number = match Value::of(value) {
-        Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
-        _ if is_number => Some(format!("a number, as line {line} says")),
-        _ => None,
-    };
-    match seen.get_mut(name.as_ref()) {
-        Some(known) => {
-            known.number = known.number.take().or(number);
-            known.step = known.step.or(step);
+impl Seen {
+    /// Notes which line a row is of, the first number of one that has such, whether the first date tells its zone, and
+    /// what a point kept; faults are told when their turn comes.
+    fn note(&mut self, text: &[u8], line: u64) {
+        let Ok(row) = Row::parse(text) else { return };
+        self.zoned = self.zoned.or_else(|| Some(date::moment(row.time.as_ref()?.as_bytes())?.zoned));
+        if let (Some(point), Some(kept)) = (&row.point, row.resumes) {
+            let state = serde_json::from_str(kept.get()).ok();
+            self.resumed.extend(state.map(|state| (point.clone().into_owned(), state)));
         }
-        None => {
-            seen.insert(name.into_owned(), Seen { number, step });
+        let (is_number, step) = (row.number, row.step_ns.filter(|step| *step > 0).map(Nanos));
+        let Row { line: Some(name), value: Some(value), .. } = row else { return };
+        let number = match Value::of(value) {
+            Some(Value::Number(_)) => Some(format!("a number (`{}` in line {line})", value.get())),
+            _ if is_number => Some(format!("a number, as line {line} says")),
+            _ => None,
+        };
+        match self.lines.get_mut(name.as_ref()) {
+            Some(known) => {
+                known.number = known.number.take().or(number);
+                known.step = known.step.or(step);
+            }
+            None => {
+                self.lines.insert(name.into_owned(), SeenLine { number, step });
+            }
         }
     }
 }

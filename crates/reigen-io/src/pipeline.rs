@@ -15,6 +15,7 @@ use crate::error::{Failure, Fault, FaultKind};
 use crate::piece::Piece;
 use crate::ranges::{Ranges, read_exact_at};
 use rayon::prelude::*;
+use reigen_core::engine::Retained;
 use reigen_core::lines::RecordedLine;
 use reigen_core::quantity::SampleRate;
 use reigen_core::time::{Nanos, Origin};
@@ -65,6 +66,8 @@ pub(crate) struct Head {
     pub(crate) taken_for: String,
     /// Which number signals are wanted.
     pub(crate) wanted: Vec<bool>,
+    /// What points kept when it began, by their names.
+    pub(crate) resumed: Vec<(String, Retained)>,
     /// How many columns a piece has, where that is not one for each two-level signal.
     pub(crate) columns: Option<usize>,
 }

@@ -11,6 +11,7 @@ use crate::pipeline::{Form, Format, Pipeline};
 use crate::reader::Reader;
 use crate::source::{Source, is_standard_input, name_of};
 use crate::stitch::{PiecePlacement, Stitcher};
+use reigen_core::engine::Retained;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, LineKind, RecordedLine};
 use reigen_core::names::counted;
@@ -181,6 +182,11 @@ impl Recording {
     /// Its lines, by name.
     pub fn lines(&self) -> &[RecordedLine] {
         &self.first.reader.head().lines
+    }
+
+    /// What points kept when it began, by their names: a live run went on from that.
+    pub fn resumed(&self) -> &[(String, Retained)] {
+        &self.first.reader.head().resumed
     }
 
     /// Says what it is, where that is known better than by its content.

@@ -53,6 +53,7 @@ pub mod outcome;
 pub mod place;
 pub mod points;
 pub mod replay;
+pub mod retain;
 pub mod session;
 pub mod signals;
 pub mod source;

@@ -5,6 +5,7 @@ use crate::files::OutputFiles;
 use crate::observer::{Observer, WindowView};
 pub use crate::options::RunOptions;
 use crate::outcome::{self, Outcome};
+use crate::retain::dropped;
 use crate::session::{Binding, Session};
 use crate::source::LineSource;
 use crate::station_file::StationFile;
@@ -51,6 +52,9 @@ pub fn replay(
     found.extend(findings::of_points(named, end.saturating_sub(stretch.from)));
     found.extend(inputs.findings(station, &points, source.tick(), end));
     found.extend(findings::done_unseen(station, &points));
+    found.extend(session.refused.iter().filter_map(|(point, state)| {
+        Some(dropped(&station.points.get(*point)?.name, state, "its limits leave no room for that"))
+    }));
     found.extend(outcome::ignored(station, &session.engine));
     found.extend(station.findings());
     found.extend(outcome::faults(station, &session.engine, source.origin()));

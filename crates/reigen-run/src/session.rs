@@ -2,10 +2,11 @@
 
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
+use crate::retain::numbered;
 use crate::source::LineSource;
 use crate::station_file::StationFile;
 use crate::stretch::Stretch;
-use reigen_core::engine::Engine;
+use reigen_core::engine::{Engine, Retained};
 use reigen_core::lines::LineColumns;
 use reigen_core::program::Program;
 use reigen_core::time::Nanos;
@@ -25,6 +26,8 @@ pub struct Binding {
     pub line_names: Vec<String>,
     /// For each name that the station gives a line, its number among those.
     pub line_numbers: HashMap<String, usize>,
+    /// What points begin from, by their numbers.
+    pub resumed: Vec<(usize, Retained)>,
 }
 
 impl Binding {
@@ -39,7 +42,14 @@ impl Binding {
             source_text: file.source.clone(),
             errors,
         })?;
-        Ok(Self { program, signals, numbers, line_names: names, line_numbers: lines })
+        Ok(Self {
+            program,
+            signals,
+            numbers,
+            line_names: names,
+            line_numbers: lines,
+            resumed: numbered(&file.station, source.resumed()),
+        })
     }
 }
 
@@ -47,6 +57,8 @@ impl Binding {
 pub struct Session<'a> {
     /// The engine, after the last window.
     pub engine: Engine,
+    /// What points could not begin from.
+    pub refused: Vec<(usize, Retained)>,
     binding: &'a Binding,
     stretch: Stretch,
     /// What is counted before the stretch counts too.
@@ -59,8 +71,9 @@ pub struct Session<'a> {
 impl<'a> Session<'a> {
     /// A session at the start of the lines, of which a stretch counts.
     pub fn new(binding: &'a Binding, stretch: Stretch) -> Self {
-        let engine = binding.program.start();
-        Self { engine, binding, stretch, counted_before: false, every: None, worked_until: Nanos(0) }
+        let mut engine = binding.program.start();
+        let refused = binding.resumed.iter().filter(|(point, state)| !engine.resume(*point, state)).cloned().collect();
+        Self { engine, refused, binding, stretch, counted_before: false, every: None, worked_until: Nanos(0) }
     }
 
     /// What is counted before the stretch counts too, as in the whole of the lines.

@@ -1,6 +1,7 @@
 //! Where lines come from: a recording, or whatever else fills columns.
 
 use crate::error::RunError;
+use reigen_core::engine::Retained;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{LineColumns, RecordedLine};
 use reigen_core::time::{Nanos, Origin};
@@ -33,6 +34,11 @@ pub trait LineSource {
     /// The source's own time at which time 0 is.
     fn origin(&self) -> Origin {
         Origin(0)
+    }
+
+    /// What points kept when its lines began, by their names.
+    fn resumed(&self) -> &[(String, Retained)] {
+        &[]
     }
 
     /// Says which signals are wanted, of two levels and of numbers; gives empty columns for them, in this order.
@@ -86,6 +92,10 @@ impl LineSource for Recording {
 
     fn origin(&self) -> Origin {
         Recording::origin(self)
+    }
+
+    fn resumed(&self) -> &[(String, Retained)] {
+        Recording::resumed(self)
     }
 
     fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {

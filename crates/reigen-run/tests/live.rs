@@ -19,6 +19,7 @@ use reigen_run::live::recorder::{LineRecorder, heading};
 use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
 use reigen_run::outcome::Outcome;
 use reigen_run::replay::{RunOptions, replay};
+use reigen_run::retain::Fitting;
 use reigen_run::session::Binding;
 use reigen_run::station_file::StationFile;
 use std::collections::VecDeque;
@@ -126,7 +127,7 @@ impl TakeChanges for &mut Changes {
 
 fn settings(length: Option<Nanos>) -> LiveSettings {
     let device = LiveLink { name: "device".to_owned(), lateness: Nanos(5_000_000) };
-    LiveSettings { name: "live".to_owned(), links: vec![device], length }
+    LiveSettings { name: "live".to_owned(), links: vec![device], length, kept: Fitting::default() }
 }
 
 /// Works a station on a script; gives what came of it, the changes of points, and the recording.
@@ -141,7 +142,7 @@ fn live(
     let binding = Binding::new(station, &source).unwrap();
     let [levels, numbers] = source.lines_of(&binding);
     let (mut bytes, mut changes) = (Vec::new(), Changes::default());
-    let out = begin((format, None), &heading(&levels, &numbers), &mut bytes).unwrap();
+    let out = begin((format, None), &heading(&levels, &numbers, Vec::new()), &mut bytes).unwrap();
     let mut recorder = LineRecorder::new(out, [levels.len(), numbers.len()], "live.jsonl".into()).unwrap();
     let all: Vec<usize> = (0..station.station.points.len()).collect();
     let mut watch = PointChanges::new(all.len(), &all, &mut changes);

@@ -3,16 +3,17 @@
 use crate::cli::live::LiveArguments;
 use crate::done::Completion;
 use crate::failure::Failure;
-use crate::live_history::{begin, kept_points};
+use crate::live_history::{begin, kept, open};
 use crate::panel::{Panel, PanelFeed, PanelWatch, show};
 use crate::print::Out;
 use crate::stop::Stop;
 use crate::summary::Summary;
 use crate::views::live::{ChangeLines, LinkNews};
 use crate::views::run::{Detail, print};
+use reigen_core::engine::Retained;
 use reigen_core::lines::RecordedLine;
 use reigen_core::summary::PointSummary;
-use reigen_history::{HistoryPoints, HistoryRecorder};
+use reigen_history::{HistoryRecorder, HistoryWriter};
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
 use reigen_link::start::{self, ReadyLink, RunningLinks, Shared, lateness_of};
@@ -21,6 +22,7 @@ use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::ChannelInbox;
 use reigen_run::live::intake::LinkAccount;
+use reigen_run::live::on_disk::Held;
 use reigen_run::live::recorder::{LineRecorder, heading};
 use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
 use reigen_run::live::stale::StaleMap;
@@ -57,6 +59,8 @@ pub(crate) fn run_live(
         // An expectation is judged at the end.
         points.retain(|point| station.station.points.get(*point).is_some_and(|point| !point.kind.fields().is_empty()));
     }
+    let opened = open(arguments.history.as_deref(), station)?;
+    let (store, goes_on) = opened.map_or_else(Default::default, |(store, kept)| (Some(store), kept));
     let lines = station_lines(&station.station);
     let (inbox, events, clock) = ChannelInbox::new();
     let mut board = Board::new(&station.station);
@@ -70,13 +74,20 @@ pub(crate) fn run_live(
             help: "add a [link.NAME] to the station file; or `-` reads changes from standard input".to_owned(),
         });
     }
-    let settings = LiveSettings { name: "live".to_owned(), links, length: arguments.length };
+    let settings = LiveSettings { name: "live".to_owned(), links, length: arguments.length, kept: goes_on };
     let (source, mut next_due) = LiveSource::new(settings, lines, inbox);
     let binding = Binding::new(station, &source)?;
     let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
-    let mut recorder = file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding))).transpose()?;
-    let history = arguments.history.as_deref().map(|path| begin(path, station, &source.lines_of(&binding)));
+    let mut recorder =
+        file.as_mut().map(|file| recorder(file, &binding, &source.lines_of(&binding), source.resumed())).transpose()?;
+    let woken = events.clone();
+    // A full channel wakes the run by itself.
+    let wake = move || drop(woken.try_send(LiveEvent::Wake));
+    let history =
+        store.map(|store| begin(store, station, &source.lines_of(&binding), source.resumed(), Box::new(wake)));
     let history = history.transpose()?;
+    let on_disk = history.as_ref().map(HistoryWriter::on_disk);
+    on_disk.iter().for_each(|on_disk| board.keep_back(&station.station.retained(), on_disk.clone()));
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
     let running = RunningLinks::start(ready);
@@ -110,20 +121,20 @@ pub(crate) fn run_live(
         told
     });
     let all = station.station.points.len();
+    let taker = match on_disk {
+        Some(on_disk) => Box::new(Held::new(on_disk, taker)),
+        None => taker,
+    };
     let mut changes = PointChanges::new(all, &points, taker);
     let mut looking = panel.clone().map(|panel| PanelWatch::new(panel, &station.station, &lines));
-    let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due, &mut changes, &mut board];
-    let mut kept = history.map(|writer| {
-        let points = PointChanges::new(all, &kept_points(&station.station), HistoryPoints(writer.clone()));
-        (points, HistoryRecorder::new(writer, binding.signals.len()))
-    });
+    let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due];
+    let mut recording =
+        history.map(|writer| HistoryRecorder::new(writer, kept(&station.station, binding.signals.len())));
+    // The history first: what is shown at the end is on the disk by then.
+    observers.extend(recording.as_mut().map(|recording| recording as &mut dyn Observer));
+    observers.extend([&mut changes as &mut dyn Observer, &mut board]);
     observers.extend(looking.as_mut().map(|looking| looking as &mut dyn Observer));
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
-    if let Some((points, lines)) = &mut kept {
-        // Points first: the lines end the session.
-        observers.push(points);
-        observers.push(lines);
-    }
     let outcome = replay(station, source, &RunOptions::default(), &mut observers);
     drop(changes);
     // Whatever became of the run, outputs come to rest, and the terminal is as it was.
@@ -197,10 +208,11 @@ fn recorder<'a>(
     file: &'a mut OutputFile,
     binding: &Binding,
     [levels, numbers]: &[Vec<RecordedLine>; 2],
+    resumed: &[(String, Retained)],
 ) -> Result<LineRecorder<'a>, Failure> {
     let path = file.path().to_owned();
     let format = Format::of_output(&path, Format::JsonLines)?;
     let lines = [binding.signals.len(), binding.numbers.len()];
-    let out = begin_file(file, format, &heading(levels, numbers))?;
+    let out = begin_file(file, format, &heading(levels, numbers, resumed.to_vec()))?;
     Ok(LineRecorder::new(out, lines, path)?)
 }

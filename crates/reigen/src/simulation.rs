@@ -16,7 +16,7 @@ pub(crate) fn heading(simulation: &Simulation) -> Heading {
         step: None,
     };
     let lines = simulation.names().iter().zip(simulation.start()).map(line).collect();
-    Heading { lines, scope: Some("scenario"), origin: Origin(0), step: Nanos(0) }
+    Heading { lines, scope: Some("scenario"), origin: Origin(0), step: Nanos(0), resumed: Vec::new() }
 }
 
 /// Writes all changes of a simulation, the values that lines begin with first.

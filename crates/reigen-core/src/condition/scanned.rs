@@ -58,6 +58,11 @@ impl<B> Scanned<B> {
     pub fn inner(&self) -> &B {
         &self.inner
     }
+
+    /// The block, to set it before it begins.
+    pub fn inner_mut(&mut self) -> &mut B {
+        &mut self.inner
+    }
 }
 
 /// Takes a value for the scan after it; what an earlier scan shows is handed out.

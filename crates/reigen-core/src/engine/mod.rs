@@ -3,9 +3,12 @@
 //! The graph falls into branches that share nothing but the recording's lines; large windows work
 //! them side by side.
 
+mod retained;
 mod running;
 mod state;
 
+pub(crate) use retained::MOST_SUM;
+pub use retained::Retained;
 pub use running::{BlockState, RunningBlock};
 pub use state::{EngineState, RestoreError};
 

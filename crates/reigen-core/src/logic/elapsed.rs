@@ -31,7 +31,7 @@ pub struct Elapsed {
 pub struct State {
     /// Since when the time runs.
     since: Option<Nanos>,
-    /// What has elapsed where it does not run.
+    /// What has elapsed where it does not run; while it runs, what had elapsed when it began to.
     stands_at: Nanos,
     started: bool,
     /// Whether the bound is reached.
@@ -46,11 +46,13 @@ impl Elapsed {
 
     /// When the running time reaches the bound, unless it has.
     fn due(&self) -> Option<Nanos> {
-        self.state.since.filter(|_| !self.state.reached).map(|since| since + self.bound.seen_after)
+        let left = self.bound.seen_after.saturating_sub(self.state.stands_at);
+        self.state.since.filter(|_| !self.state.reached).map(|since| since + left)
     }
 
     fn show(&mut self, at: Nanos, outputs: &mut Outputs<'_>) {
-        let elapsed = self.state.since.map_or(self.state.stands_at, |since| at.saturating_sub(since));
+        let runs_for = self.state.since.map_or(Nanos(0), |since| at.saturating_sub(since));
+        let elapsed = self.state.stands_at + runs_for;
         self.state.reached = elapsed >= self.bound.from;
         let on = self.state.reached != self.bound.inverted;
         outputs.bits.iter_mut().for_each(|column| column.set(at, on));

@@ -38,6 +38,19 @@ pub struct State {
     input: bool,
     /// When the time is up.
     due: Option<Nanos>,
+    /// What it begins from, where it has kept that.
+    resumes: Option<Retained>,
+}
+
+/// What a timer keeps while the program is not at work: that time does not count.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Retained {
+    /// Whether it was on.
+    pub on: bool,
+    /// Whether its bit was on.
+    pub input: bool,
+    /// How much of its time had passed, while that ran.
+    pub elapsed_ns: Option<u64>,
 }
 
 impl Timer {
@@ -49,6 +62,21 @@ impl Timer {
     /// The same, where `.elapsed` tells another time when it is up: the time as set, where that ends at a scan.
     pub fn telling(self, told: Nanos) -> Self {
         Self { told, ..self }
+    }
+
+    /// What it keeps: it is this, up to a time.
+    pub fn retained(&self, level: Option<bool>, until: Nanos) -> Retained {
+        let State { started, input, due, resumes } = self.state;
+        if !started {
+            return resumes.unwrap_or_default();
+        }
+        let elapsed = due.map(|due| self.time.saturating_sub(due.saturating_sub(until)));
+        Retained { on: level.unwrap_or_default(), input, elapsed_ns: elapsed.map(|elapsed| elapsed.0) }
+    }
+
+    /// Begins from what was kept.
+    pub fn resume(&mut self, kept: Retained) {
+        self.state.resumes = Some(kept);
     }
 
     fn show(&self, at: Nanos, on: bool, elapsed: Nanos, outputs: &mut TimerColumns<'_>) {
@@ -70,6 +98,9 @@ impl Timer {
     fn start(&mut self, since: Nanos, input: bool, outputs: &mut TimerColumns<'_>) {
         self.state.started = true;
         self.state.input = input;
+        if let Some(kept) = self.state.resumes {
+            return self.go_on(kept, since, input, outputs);
+        }
         outputs.bit.start(since, input && self.kind != TimerKind::OnDelay);
         outputs.elapsed.push(since, 0.0);
         // A bit that is on from the start counts from the start.
@@ -77,6 +108,29 @@ impl Timer {
             self.state.due = Some(since + self.time);
         }
         outputs.running.start(since, self.state.due.is_some());
+    }
+
+    /// Begins from what was kept, with the bit as it is now.
+    fn go_on(&mut self, kept: Retained, since: Nanos, input: bool, outputs: &mut TimerColumns<'_>) {
+        let passed = Nanos(kept.elapsed_ns.unwrap_or_default()).min(self.time);
+        // Where its time runs now, how much of it has passed; else what it is, and what has elapsed.
+        let (runs, on, elapsed) = match (self.kind, input) {
+            (TimerKind::OnDelay, true) if kept.on => (false, true, self.told),
+            (TimerKind::OnDelay, true) => (true, false, passed),
+            (TimerKind::OnDelay, false) => (false, false, Nanos(0)),
+            (TimerKind::OffDelay, true) => (false, true, Nanos(0)),
+            (TimerKind::OffDelay, false) if kept.on => (true, true, passed),
+            (TimerKind::OffDelay, false) => (false, false, self.told),
+            (TimerKind::Pulse, _) if kept.on => (true, true, passed),
+            // What ended before is over; a bit that has come on since then starts one.
+            (TimerKind::Pulse, true) if kept.input => (false, false, self.told),
+            (TimerKind::Pulse, true) => (true, true, Nanos(0)),
+            (TimerKind::Pulse, false) => (false, false, Nanos(0)),
+        };
+        self.state.due = runs.then(|| since + (self.time.saturating_sub(passed)));
+        outputs.bit.start(since, on);
+        outputs.elapsed.push(since, elapsed.seconds());
+        outputs.running.start(since, runs);
     }
 
     /// The bit changes.

@@ -6,6 +6,7 @@
 use crate::block::{Block, Inputs, NumberSource, Outputs, Shape, Stateful};
 use crate::cast;
 use crate::column::{CountColumn, ReadingColumn};
+use crate::engine::MOST_SUM;
 use crate::event::{EventKind, Happening};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
@@ -142,6 +143,21 @@ impl Settings {
     }
 }
 
+/// What a register keeps while the program is not at work, for the device counts on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Retained {
+    /// The last sample.
+    pub raw: i64,
+    /// Counts since the first sample.
+    pub count: i64,
+    /// How often the device began anew.
+    pub resets: i64,
+    /// How often the register went past its end.
+    pub wraps: i64,
+    /// How long ago the last sample was.
+    pub age_ns: u64,
+}
+
 /// The running form of a register.
 pub struct Register {
     settings: Settings,
@@ -167,12 +183,37 @@ pub struct State {
     parts: (Option<f64>, Option<f64>),
     /// A new start of the count that the next window is to show.
     restart_at: Option<Nanos>,
+    /// How long before the start the last sample was, until the first one comes.
+    age: Option<Nanos>,
 }
 
 impl Register {
     /// A register in the samples of a line of numbers.
     pub fn new(settings: Settings, sources: Sources) -> Self {
         Self { settings, sources, state: State::default(), joined: ReadingColumn::default() }
+    }
+
+    /// What it keeps at a time, once there was a sample.
+    pub fn retained(&self, until: Nanos) -> Option<Retained> {
+        let State { last, count, resets, wraps, age, .. } = self.state;
+        let (at, raw) = last?;
+        let age_ns = (until.saturating_sub(at) + age.unwrap_or_default()).0;
+        Some(Retained { raw, count, resets, wraps, age_ns })
+    }
+
+    /// Begins from what was kept; false where no register of these bits shows that.
+    pub fn resume(&mut self, kept: Retained) -> bool {
+        let Retained { raw, count, resets, wraps, age_ns } = kept;
+        let is_sum = |sum: i64, least: i64| (least..=MOST_SUM).contains(&sum);
+        if self.settings.raw(raw as f64) != Some(raw)
+            || !(is_sum(count, -MOST_SUM) && is_sum(resets, 0) && is_sum(wraps, 0))
+        {
+            return false;
+        }
+        let earlier = (resets, wraps);
+        let (last, age) = (Some((Nanos(0), raw)), Some(Nanos(age_ns)));
+        self.state = State { last, count, resets, wraps, earlier, age, ..State::default() };
+        true
     }
 
     /// What it did.
@@ -211,7 +252,17 @@ impl Register {
             outputs.readings.iter_mut().for_each(|value| value.push(at, 0.0));
             return;
         };
-        let steps = match self.settings.step(before, raw, at - before_at) {
+        // What it begins from holds until the first sample, which counts from there.
+        let age = state.age.take();
+        if age.is_some() {
+            count.push(at, state.count);
+            resets.push(at, state.resets);
+            wraps.push(at, state.wraps);
+            if let (Some((per_count, _)), [value]) = (&self.settings.scale, &mut *outputs.readings) {
+                value.push(at, state.count as f64 * per_count);
+            }
+        }
+        let steps = match self.settings.step(before, raw, at - before_at + age.unwrap_or_default()) {
             Went::Steps(steps) => steps,
             Went::Wrapped(steps) => {
                 state.wraps += 1;

@@ -1,8 +1,8 @@
 //! The declarations of a VCD, up to `$enddefinitions`.
 
-use super::STEP;
 use super::layout::{Layout, LayoutBuilder, Scale};
 use super::token::{skip_space, word_end};
+use super::{RESUMES, STEP};
 use crate::chunks::{Chunks, MOST_AT_ONCE};
 use crate::error::{Failure, Fault, FaultKind, shown};
 use reigen_core::time::Nanos;
@@ -57,13 +57,17 @@ impl Header<'_> {
                 return Err(refuse(FaultKind::ExtendedVcd(shown(format!("$var {}", text.join(" ")).as_bytes()))));
             }
             "$var" => self.variable(&text).map_err(|why| refuse(declaration(&keyword, &text, why)))?,
-            "$comment" => {
-                if let [STEP, code, step] = text.iter().map(String::as_str).collect::<Vec<_>>()[..]
-                    && let Ok(step @ 1..) = step.parse()
-                {
-                    self.builder.step(code.as_bytes(), Nanos(step));
+            "$comment" => match text.iter().map(String::as_str).collect::<Vec<_>>()[..] {
+                [STEP, code, step] => {
+                    let step = step.parse().ok().filter(|step| *step > 0);
+                    step.into_iter().for_each(|step| self.builder.step(code.as_bytes(), Nanos(step)));
                 }
-            }
+                [RESUMES, point, state] => {
+                    let state = serde_json::from_str(state).ok();
+                    self.builder.resumed.extend(state.map(|state| (point.to_owned(), state)));
+                }
+                _ => {}
+            },
             "$end" => return Err(refuse(FaultKind::StrayEnd)),
             _ => {}
         }

@@ -3,6 +3,7 @@
 use super::codes::Codes;
 use crate::pipeline::Head;
 use reigen_core::cast;
+use reigen_core::engine::Retained;
 use reigen_core::lines::{LineKind, RecordedLine, VectorBits};
 use reigen_core::names::counted;
 use reigen_core::time::{MOST_FILE_TIME_NS, Nanos};
@@ -140,6 +141,8 @@ pub(super) struct LayoutBuilder {
     /// How often lines of two levels, and those of numbers, were read, by their signals.
     bit_steps: HashMap<usize, Nanos>,
     number_steps: HashMap<usize, Nanos>,
+    /// What points kept when it began.
+    pub(super) resumed: Vec<(String, Retained)>,
 }
 
 /// The most bits that all vectors together may have.
@@ -232,7 +235,7 @@ impl LayoutBuilder {
 
     /// All declarations together.
     pub(super) fn build(self, scale: Scale) -> Layout {
-        let Self { codes, targets, mut lines, bits, numbers, bit_steps, number_steps } = self;
+        let Self { codes, targets, mut lines, bits, numbers, bit_steps, number_steps, resumed } = self;
         for line in &mut lines {
             let steps = if line.kind == LineKind::Level { &bit_steps } else { &number_steps };
             line.step = steps.get(&line.signal).copied();
@@ -240,7 +243,7 @@ impl LayoutBuilder {
         let taken_for =
             format!("VCD in steps of {scale}; {} with levels, {numbers} with numbers", counted(bits as u64, "line"));
         let (tick, rounds) = (scale.tick(), scale.rounds());
-        let head = Head { lines, bits, numbers, tick, rounds, taken_for, ..Head::default() };
+        let head = Head { lines, bits, numbers, tick, rounds, taken_for, resumed, ..Head::default() };
         let declared = if bits > MOST_COLUMNS { targets.clone() } else { Vec::new() };
         let mut layout = Layout { codes, targets, scale, head, one_letter: [NO_SIGNAL; 256], declared, parts: None };
         layout.find_letters();

@@ -20,6 +20,9 @@ use reigen_core::time::Origin;
 /// The first word of a comment that says how often a variable was read, with its code and so many nanoseconds.
 pub(crate) const STEP: &str = "step_ns";
 
+/// The first word of a comment that says what a point kept when the recording began, with the point's name and its state.
+pub(crate) const RESUMES: &str = "resumes";
+
 /// A VCD, by its declarations.
 pub(crate) struct Vcd {
     layout: Layout,

@@ -3,6 +3,7 @@
 use super::{Changes, Heading, Out, Text, number_text};
 use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin};
+use serde_json::json;
 use std::io::{self, Write};
 
 /// JSON Lines in the making.
@@ -32,6 +33,11 @@ impl<W: Write> JsonLines<W> {
                 value += &format!(",\"step_ns\":{step}");
             }
             lines.object(Nanos(0), Some((number, value.as_bytes())));
+        }
+        for (point, state) in &heading.resumed {
+            let time_ns = heading.origin.file_time_ns(Nanos(0));
+            let object = json!({ "time_ns": time_ns, "point": point, "resumes": state });
+            lines.text.text.extend_from_slice(format!("{object}\n").as_bytes());
         }
         Ok(lines)
     }

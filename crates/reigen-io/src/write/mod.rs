@@ -21,6 +21,7 @@ use flate2::Compression;
 use flate2::write::GzEncoder;
 use output_file::{FinishedFile, OutputError, OutputFile, Outputs, is_stream};
 use reigen_core::change::Change;
+use reigen_core::engine::Retained;
 use reigen_core::time::{Nanos, Origin};
 use std::io::{self, Write};
 use std::path::Path;
@@ -104,6 +105,8 @@ pub struct Heading {
     pub origin: Origin,
     /// The time between two packed samples.
     pub step: Nanos,
+    /// What points kept at the first time, where a live run went on from that.
+    pub resumed: Vec<(String, Retained)>,
 }
 
 /// Writes the changes of a recording, in the order of time.
@@ -262,7 +265,7 @@ mod tests {
     fn heading(origin: i64) -> Heading {
         let line = |name: &str, number| Line { name: name.to_owned(), aliases: Vec::new(), number, step: None };
         let lines = vec![line("top.A", false), line("a \"b\", c", false), line("V", true)];
-        Heading { lines, scope: None, origin: Origin(origin), step: Nanos(10) }
+        Heading { lines, scope: None, origin: Origin(origin), step: Nanos(10), resumed: Vec::new() }
     }
 
     /// Two levels and a number; one line has no level at first, and two changes share a time.

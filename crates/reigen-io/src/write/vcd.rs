@@ -1,7 +1,7 @@
 //! A recording as a VCD (IEEE 1364), in steps of a nanosecond.
 
 use super::{Changes, Heading, Out, Text, number_text};
-use crate::vcd::STEP;
+use crate::vcd::{RESUMES, STEP};
 use crate::write::trace::code;
 use reigen_core::change::{Change, Value};
 use reigen_core::time::{Nanos, Origin, seconds_short};
@@ -45,6 +45,9 @@ impl<W: Write> Vcd<W> {
             if let Some(Nanos(step)) = line.step {
                 writeln!(text.text, "$comment {STEP} {code} {step} $end")?;
             }
+        }
+        for (point, state) in &heading.resumed {
+            writeln!(text.text, "$comment {RESUMES} {point} {} $end", serde_json::to_string(state)?)?;
         }
         writeln!(text.text, "$enddefinitions $end")?;
         let numbers = heading.lines.iter().map(|line| line.number).collect();

@@ -1,11 +1,12 @@
 //! What points are at present, for links that write them: filled after each window, and read by their threads.
 
+use super::on_disk::OnDisk;
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;
 use reigen_station::station::Station;
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
@@ -14,6 +15,10 @@ use std::time::Duration;
 pub struct Board {
     numbers: Arc<HashMap<String, usize>>,
     shared: Arc<Shared>,
+    /// The points whose totals are given out once they are on the disk, and the last of each that came.
+    kept: HashMap<usize, Option<Value>>,
+    on_disk: OnDisk,
+    waiting: VecDeque<(Nanos, usize, Value)>,
 }
 
 #[derive(Debug, Default)]
@@ -42,7 +47,31 @@ impl Board {
         let names = station.points.iter().enumerate().map(|(number, point)| (point.name.clone(), number));
         let state = State { values: vec![None; station.points.len()], ..State::default() };
         let shared = Shared { state: Mutex::new(state), ..Shared::default() };
-        Self { numbers: Arc::new(names.collect()), shared: Arc::new(shared) }
+        Self {
+            numbers: Arc::new(names.collect()),
+            shared: Arc::new(shared),
+            kept: HashMap::new(),
+            on_disk: OnDisk::default(),
+            waiting: VecDeque::new(),
+        }
+    }
+
+    /// Gives out the totals of these points once they are on the disk.
+    pub fn keep_back(&mut self, points: &[usize], on_disk: OnDisk) {
+        self.kept = points.iter().map(|point| (*point, None)).collect();
+        self.on_disk = on_disk;
+    }
+
+    /// Whether a value is a total that is kept back: it waits, where it is a new one.
+    fn waits(&mut self, point: usize, value: Option<Value>, until: Nanos) -> bool {
+        let (Some(total @ (Value::Integer(_) | Value::Real(_))), Some(last)) = (value, self.kept.get_mut(&point))
+        else {
+            return false;
+        };
+        if last.replace(total) != Some(total) {
+            self.waiting.push_back((until, point, total));
+        }
+        true
     }
 
     fn state(&self) -> MutexGuard<'_, State> {
@@ -104,19 +133,30 @@ impl Board {
 
 impl Observer for Board {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
-        let mut state = self.state();
-        let mut has_changed = false;
+        let until = view.window.until;
+        let mut now = Vec::new();
         for columns in view.engine.points() {
             let bit = || columns.bit().and_then(|bit| bit.last_level()).map(Value::Bit);
             let count = || columns.count().and_then(|count| count.last()).map(Value::Integer);
             let reading = || columns.reading().and_then(|reading| reading.last()).map(Value::Real);
-            if let Some(value) = state.values.get_mut(columns.point) {
-                let now = bit().or_else(count).or_else(reading);
-                has_changed |= *value != now;
-                *value = now;
+            let value = bit().or_else(count).or_else(reading);
+            if !self.waits(columns.point, value, until) {
+                now.push((columns.point, value));
             }
         }
-        state.worked_until = view.window.until;
+        let Self { waiting, on_disk, .. } = &mut *self;
+        while let Some((_, point, value)) = waiting.pop_front_if(|(until, ..)| on_disk.has(*until)) {
+            now.push((point, Some(value)));
+        }
+        let mut state = self.state();
+        let mut has_changed = false;
+        for (point, value) in now {
+            if let Some(known) = state.values.get_mut(point) {
+                has_changed |= *known != value;
+                *known = value;
+            }
+        }
+        state.worked_until = until;
         if has_changed {
             state.changes += 1;
             self.shared.changed.notify_all();

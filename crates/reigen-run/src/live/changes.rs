@@ -2,6 +2,7 @@
 
 use crate::error::RunError;
 use crate::observer::{Observer, WindowView};
+use reigen_core::finding::Finding;
 use reigen_core::logic::expression::Value;
 use reigen_core::time::Nanos;
 
@@ -23,11 +24,31 @@ pub trait TakeChanges: Send {
     /// # Errors
     /// Where it cannot go on, and the run is to end.
     fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError>;
+
+    /// The run is over.
+    ///
+    /// # Errors
+    /// As [`take`](Self::take).
+    fn finish(&mut self) -> Result<(), RunError> {
+        Ok(())
+    }
 }
 
 impl<T: TakeChanges + ?Sized> TakeChanges for Box<T> {
     fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError> {
         (**self).take(changes, until)
+    }
+
+    fn finish(&mut self) -> Result<(), RunError> {
+        (**self).finish()
+    }
+}
+
+/// Changes are kept until somebody fetches them.
+impl TakeChanges for Vec<PointChange> {
+    fn take(&mut self, changes: &[PointChange], _until: Nanos) -> Result<(), RunError> {
+        self.extend_from_slice(changes);
+        Ok(())
     }
 }
 
@@ -46,6 +67,13 @@ impl<T: TakeChanges> PointChanges<T> {
     pub fn new(points: usize, wanted: &[usize], taker: T) -> Self {
         let wanted = (0..points).map(|point| wanted.contains(&point)).collect();
         Self { wanted, begun: vec![false; points], changes: Vec::new(), taker }
+    }
+}
+
+impl PointChanges<Vec<PointChange>> {
+    /// The changes since it was last asked.
+    pub fn fetch(&mut self) -> Vec<PointChange> {
+        std::mem::take(&mut self.taker)
     }
 }
 
@@ -72,5 +100,10 @@ impl<T: TakeChanges> Observer for PointChanges<T> {
         }
         self.changes.sort_by_key(|change| (change.time, change.point));
         self.taker.take(&self.changes, view.window.until)
+    }
+
+    fn finish(&mut self, _end: Nanos) -> Result<Vec<Finding>, RunError> {
+        self.taker.finish()?;
+        Ok(Vec::new())
     }
 }

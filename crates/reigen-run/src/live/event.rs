@@ -76,6 +76,8 @@ pub enum LiveEvent {
         /// The number of the link.
         link: usize,
     },
+    /// Nothing has happened; it is time to look at the clock, and at what waits for the disk.
+    Wake,
     /// The run is to end now.
     Stop,
 }

@@ -170,6 +170,7 @@ impl Intake {
             LiveEvent::Ended { link } => {
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.has_ended = true)
             }
+            LiveEvent::Wake => {}
             LiveEvent::Stop => self.has_stopped = true,
         }
     }

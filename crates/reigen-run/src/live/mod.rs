@@ -10,6 +10,7 @@ pub mod event;
 mod findings;
 pub mod inbox;
 pub mod intake;
+pub mod on_disk;
 pub mod passes;
 pub mod recorder;
 pub mod source;

@@ -4,6 +4,7 @@ use crate::error::RunError;
 use crate::line_changes::LineChanges;
 use crate::observer::{Observer, WindowView};
 use reigen_core::change::{Change, Value};
+use reigen_core::engine::Retained;
 use reigen_core::finding::Finding;
 use reigen_core::lines::RecordedLine;
 use reigen_core::time::{Nanos, Origin};
@@ -18,15 +19,15 @@ pub struct LineRecorder<'a> {
     changes: LineChanges,
 }
 
-/// The heading of a recording of these lines: it begins at the run's start.
-pub fn heading(levels: &[RecordedLine], numbers: &[RecordedLine]) -> Heading {
+/// The heading of a recording of these lines: it begins at the run's start, from what points had kept.
+pub fn heading(levels: &[RecordedLine], numbers: &[RecordedLine], resumed: Vec<(String, Retained)>) -> Heading {
     let line = |recorded: &RecordedLine, number| {
         let RecordedLine { name, step, .. } = recorded.clone();
         Line { name, aliases: Vec::new(), number, step }
     };
     let levels_first = levels.iter().map(|recorded| line(recorded, false));
     let lines = levels_first.chain(numbers.iter().map(|recorded| line(recorded, true))).collect();
-    Heading { lines, scope: None, origin: Origin(0), step: Nanos(1) }
+    Heading { lines, scope: None, origin: Origin(0), step: Nanos(1), resumed }
 }
 
 impl<'a> LineRecorder<'a> {

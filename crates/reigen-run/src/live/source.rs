@@ -5,9 +5,11 @@ use super::findings::of_link;
 use super::inbox::Inbox;
 use super::intake::{Intake, LinkAccount};
 use crate::error::RunError;
+use crate::retain::Fitting;
 use crate::session::Binding;
 use crate::source::{Advance, LineSource, TakeAdvance};
 use reigen_core::change::Value;
+use reigen_core::engine::Retained;
 use reigen_core::finding::Finding;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::time::Nanos;
@@ -20,7 +22,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 const MOST_AT_ONCE: usize = 64;
 
 /// What a live run is.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct LiveSettings {
     /// What it is called in messages.
     pub name: String,
@@ -28,6 +30,8 @@ pub struct LiveSettings {
     pub links: Vec<LiveLink>,
     /// How long the run is; `None` for until somebody ends it.
     pub length: Option<Nanos>,
+    /// What points go on from, and what was dropped.
+    pub kept: Fitting,
 }
 
 /// A link of a live run.
@@ -214,6 +218,10 @@ impl<I: Inbox> LineSource for LiveSource<I> {
         Nanos(1)
     }
 
+    fn resumed(&self) -> &[(String, Retained)] {
+        &self.settings.kept.resumed
+    }
+
     fn select(&mut self, bits: &[usize], numbers: &[usize]) -> LineColumns {
         for (column, signal) in bits.iter().enumerate() {
             self.levels.iter_mut().skip(*signal).take(1).for_each(|level| level.0 = Some(column));
@@ -263,6 +271,7 @@ impl<I: Inbox> LineSource for LiveSource<I> {
 
     fn findings(&self, _names: &[String]) -> Vec<Finding> {
         let links = self.settings.links.iter().map(|link| link.name.as_str());
-        links.zip(self.intake.accounts()).flat_map(|(name, told)| of_link(name, told, self.last_time)).collect()
+        let of_links = links.zip(self.intake.accounts()).flat_map(|(name, told)| of_link(name, told, self.last_time));
+        self.settings.kept.findings.iter().cloned().chain(of_links).collect()
     }
 }

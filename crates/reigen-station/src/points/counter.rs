@@ -55,6 +55,9 @@ pub struct CounterTable {
     scale: Option<Spanned<f64>>,
     /// Unit of the scaled value.
     unit: Option<String>,
+    /// With a history, goes on from its last state when a live run starts again [default: false].
+    #[serde(default)]
+    retain: bool,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -208,6 +211,10 @@ impl PointTable for CounterTable {
     type Point = CounterPoint;
 
     takes_description!();
+
+    fn retains(&self) -> bool {
+        self.retain
+    }
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let errors = builder.errors.len();

@@ -52,6 +52,9 @@ pub struct EncoderTable {
     rollover: Option<Spanned<f64>>,
     /// With [scan]: false counts every edge, as a counter input does, and shows the count at scans.
     scan: Option<Spanned<bool>>,
+    /// With a history, goes on from its last state when a live run starts again [default: false].
+    #[serde(default)]
+    retain: bool,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -139,6 +142,10 @@ impl PointTable for EncoderTable {
     type Point = EncoderPoint;
 
     takes_description!();
+
+    fn retains(&self) -> bool {
+        self.retain
+    }
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let errors = builder.errors.len();

@@ -150,6 +150,9 @@ pub struct LatchTable {
     dominant: Dominant,
     /// "stop" or "run", for the check of safe wiring.
     role: Option<Role>,
+    /// With a history, goes on from its last state when a live run starts again [default: false].
+    #[serde(default)]
+    retain: bool,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -177,6 +180,10 @@ impl PointTable for LatchTable {
     type Point = LatchPoint;
 
     takes_description!();
+
+    fn retains(&self) -> bool {
+        self.retain
+    }
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let (set, reset) = (builder.expression(&self.set), builder.expression(&self.reset));
@@ -209,6 +216,9 @@ pub struct ToggleTable {
     by: Spanned<String>,
     /// Holds it off while on.
     reset: Option<Spanned<String>>,
+    /// With a history, goes on from its last state when a live run starts again [default: false].
+    #[serde(default)]
+    retain: bool,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -226,6 +236,10 @@ impl PointTable for ToggleTable {
     type Point = TogglePoint;
 
     takes_description!();
+
+    fn retains(&self) -> bool {
+        self.retain
+    }
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let (by, reset) = (builder.expression(&self.by), builder.optional(&self.reset));
@@ -249,6 +263,9 @@ pub struct TimerTable {
     kind: TimerWord,
     /// Its time.
     time: Spanned<TimeText>,
+    /// With a history, goes on from its last state when a live run starts again [default: false].
+    #[serde(default)]
+    retain: bool,
     /// Address in the controller, for the wire list.
     address: Option<String>,
     /// Remark for the wire list.
@@ -277,6 +294,10 @@ impl PointTable for TimerTable {
     type Point = TimerPoint;
 
     takes_description!();
+
+    fn retains(&self) -> bool {
+        self.retain
+    }
 
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point> {
         let (of, told) = (builder.expression(&self.of), builder.above_zero(&self.time));

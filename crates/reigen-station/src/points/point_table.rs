@@ -13,6 +13,11 @@ pub trait PointTable: DeserializeOwned {
     /// Takes out what stands beside the point in the list to wire from.
     fn described(&mut self) -> Description;
 
+    /// Whether it goes on from its last state when a live run starts again.
+    fn retains(&self) -> bool {
+        false
+    }
+
     /// Checks the table and makes the point of it; `None` where an error has been noted.
     fn build(self, builder: &mut Builder<'_>) -> Option<Self::Point>;
 }

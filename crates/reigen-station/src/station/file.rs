@@ -8,6 +8,7 @@ use crate::points::expander::MemberPoint;
 use crate::points::point_kind::KnownPoints;
 use crate::points::scan::ScanTable;
 use crate::spanned::Spanned;
+use crate::station::history::HistoryTable;
 use crate::table::branch::RAW;
 use crate::table::builder::{Builder, Member};
 use crate::table::error::MOST_TOLD;
@@ -50,6 +51,9 @@ macro_rules! point_kinds {
             /// Text displays.
             #[serde(default)]
             display: Tables<DisplayTable>,
+            /// How long a history keeps its rows.
+            #[serde(default)]
+            history: HistoryTable,
             /// Connections to devices, for `reigen live`.
             #[serde(default)]
             link: Tables<LinkTable>,
@@ -70,7 +74,8 @@ macro_rules! point_kinds {
                 points.sort_by_key(|point| point.span.start);
                 let displays = build_displays(self.display, builder);
                 let links = build_links(self.link, builder);
-                Station { title: self.title, scan: builder.scan, points, displays, links, wiring }
+                let history_keep = self.history.keep(builder);
+                Station { title: self.title, scan: builder.scan, points, displays, links, history_keep, wiring }
             }
         }
     };
@@ -197,15 +202,16 @@ fn build_all<T: PointTable<Point: Into<Kind>>>(tables: Tables<T>, builder: &mut 
         builder.table = table.span();
         builder.name.clone_from(&name);
         let mut table = table.into_inner();
-        let described = table.described();
+        let (described, retains) = (table.described(), table.retains());
         if let Some(point) = table.build(builder) {
-            points.push(Point { name, span, kind: point.into(), described });
+            points.push(Point { name, span, kind: point.into(), described, retains });
         }
         let members = builder.members.drain(..).map(|Member { name, span, of }| Point {
             name,
             span,
             kind: MemberPoint { of }.into(),
             described: Description::default(),
+            retains: false,
         });
         points.extend(members);
     }

@@ -88,6 +88,12 @@ const POINTS: &[Row] = &[
     ("LatchTable", "[latch.x]\nset = 'a'\nreset = 'b'\n@", "dominant", "'set'", "'reset'"),
     ("ToggleTable", "[toggle.x]\n@", "by", "'a'", "'b'"),
     ("ToggleTable", "[toggle.x]\nby = 'a'\n@", "reset", "-", "'b'"),
+    ("CounterTable", "[counter.x]\nup = 'a'\n@", "retain", "-", "true"),
+    ("EncoderTable", "[encoder.x]\na = 'L0'\nb = 'L1'\n@", "retain", "-", "true"),
+    ("LatchTable", "[latch.x]\nset = 'a'\nreset = 'b'\n@", "retain", "-", "true"),
+    ("ToggleTable", "[toggle.x]\nby = 'a'\n@", "retain", "-", "true"),
+    ("TimerTable", "[timer.x]\nof = 'a'\nkind = 'pulse'\ntime = '1 s'\n@", "retain", "-", "true"),
+    ("HistoryTable", "[history]\n@", "keep", "'1 h'", "'30 days'"),
     ("TimerTable", "[timer.x]\nkind = 'pulse'\ntime = '1 s'\n@", "of", "'a'", "'b'"),
     ("TimerTable", "[timer.x]\nof = 'a'\ntime = '1 s'\n@", "kind", "'on_delay'", "'off_delay'"),
     ("TimerTable", "[timer.x]\nof = 'a'\nkind = 'pulse'\n@", "time", "'1 s'", "'2 s'"),
@@ -477,8 +483,9 @@ fn told(source: &str) -> Result<String, Vec<StationError>> {
     let summaries = plan.program.start().summaries(Nanos(0));
     let of = |name: &Reference| Some(Value::Bit(name.point == "a"));
     let displays: Vec<_> = station.displays.iter().map(|display| (display.rows(&of), display.refresh)).collect();
+    let kept = (station.history_keep, station.retained());
     Ok(format!(
-        "{:?} {words:?} {:?} {:?} {:?} {summaries:?} {checked:?} {displays:?}",
+        "{:?} {words:?} {:?} {:?} {:?} {summaries:?} {checked:?} {displays:?} {kept:?}",
         station.title, plan.program, plan.signals, plan.numbers
     ))
 }

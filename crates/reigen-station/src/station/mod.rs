@@ -5,13 +5,17 @@
 
 pub mod behind;
 mod file;
+mod history;
 #[cfg(test)]
 mod key_tests;
 pub mod kind;
 pub mod line_names;
+mod meaning;
 #[cfg(test)]
 mod model_tests;
 pub mod plan;
+#[cfg(test)]
+mod retain_tests;
 #[cfg(test)]
 mod step_tests;
 #[cfg(test)]
@@ -24,6 +28,7 @@ pub use crate::table::{Field, FieldColumn, FieldExpression, LineName, StationErr
 pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
 pub use kind::Kind;
+pub use meaning::meaning_of;
 
 use crate::links::{Link, online_line};
 use crate::points::display::Display;
@@ -33,6 +38,8 @@ use crate::wiring::connection::Wired;
 use reigen_core::condition::debounce::ReadingTimes;
 use reigen_core::finding::Finding;
 use reigen_core::logic::expression::Span;
+use reigen_core::time::Nanos;
+use std::collections::HashSet;
 
 /// A whole station.
 #[derive(Debug)]
@@ -47,6 +54,8 @@ pub struct Station {
     pub displays: Vec<Display>,
     /// The connections to devices, for live runs.
     pub links: Vec<Link>,
+    /// How long a history keeps its rows; `None` for ever.
+    pub history_keep: Option<Nanos>,
     /// The electrical data of sensors and cards.
     pub wiring: Wiring,
 }
@@ -78,6 +87,18 @@ impl Station {
         names.filter(|line| self.is_online_line(&line.name)).collect()
     }
 
+    /// The points that keep their state from one live run to the next, and the registers that counters among them count by.
+    pub fn retained(&self) -> Vec<usize> {
+        let keeps = |point: &&Point| point.retains;
+        let named = |point: &Point| -> Vec<String> {
+            let names = point.kind.expressions().into_iter().filter_map(|(_, of)| of.expression.as_name());
+            names.map(|name| name.point.clone()).collect()
+        };
+        let read: HashSet<String> = self.points.iter().filter(keeps).flat_map(named).collect();
+        let wanted = |point: &Point| point.retains || (point.kind.is_register() && read.contains(&point.name));
+        self.points.iter().enumerate().filter(|(_, point)| wanted(point)).map(|(number, _)| number).collect()
+    }
+
     /// What can be told of the points' settings without a recording.
     pub fn findings(&self) -> Vec<Finding> {
         self.points.iter().flat_map(|point| point.kind.findings(&point.name)).collect()
@@ -95,4 +116,6 @@ pub struct Point {
     pub kind: Kind,
     /// What stands beside it in the list to wire from.
     pub described: Description,
+    /// Whether it goes on from its last state when a live run starts again.
+    pub retains: bool,
 }

@@ -36,6 +36,8 @@ pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Fai
         scope: None,
         origin: stretch_wanted.origin(recording.origin()),
         step: step.unwrap_or_default(),
+        // A part that begins later does not begin from that.
+        resumed: if stretch.from == Nanos(0) { recording.resumed().to_vec() } else { Vec::new() },
     };
     let mut bar = Bar::new(recording.progress());
     let mut copy =

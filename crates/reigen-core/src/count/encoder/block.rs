@@ -9,6 +9,7 @@ use super::summary::EncoderSummary;
 use crate::block::{Block, Inputs, Outputs, Stateful};
 use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
+use crate::engine::MOST_SUM;
 use crate::event::{EventKind, Happening};
 use crate::rate::auto::{self, Auto};
 use crate::rate::lone::LoneEdges;
@@ -81,8 +82,23 @@ pub struct State {
     health: Health,
     speed: f64,
     sums: Sums,
+    /// Whether it was homed before it began.
+    was_homed: bool,
     /// That of its speed; kept here only while it is saved.
     auto: Option<auto::State>,
+}
+
+/// What an encoder keeps while the program is not at work. What the shaft does meanwhile is not known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Retained {
+    /// Its position.
+    pub position: i64,
+    /// Counts since its first start, zeros left aside.
+    pub total: i64,
+    /// Whether it has a position: one that waits for a zero has none before it.
+    pub known: bool,
+    /// Whether that position is one from a zero.
+    pub homed: bool,
 }
 
 /// The columns that are filled.
@@ -135,11 +151,35 @@ impl Encoder {
             health: Health::default(),
             speed: 0.0,
             sums: Sums::default(),
+            was_homed: false,
             auto: None,
         };
         let (every, from) = settings.speed;
         let auto = Auto::new(every, None, tick).counting_from(from);
         Self { settings, sources, tick, auto, state }
+    }
+
+    /// What it keeps while the program is not at work.
+    pub fn retained(&self) -> Retained {
+        let State { position, total, known, .. } = self.state;
+        Retained { position, total, known, homed: self.is_homed() }
+    }
+
+    /// Begins from what was kept; false where no encoder comes so far.
+    pub fn resume(&mut self, kept: Retained) -> bool {
+        let Retained { position, total, known, homed } = kept;
+        if [position, total].iter().any(|sum| !(-MOST_SUM..=MOST_SUM).contains(sum)) {
+            return false;
+        }
+        (self.state.position, self.state.total, self.state.known) = (position, total, known);
+        self.state.was_homed = homed;
+        true
+    }
+
+    /// Whether its position is one from a zero.
+    fn is_homed(&self) -> bool {
+        let State { sums, was_homed, known, .. } = &self.state;
+        *was_homed || !sums.homings.is_empty() || (*known && wants_zero(&self.settings, &self.sources))
     }
 
     /// What it did.
@@ -157,7 +197,7 @@ impl Encoder {
             forward: sums.up,
             backward: sums.down,
             speed: self.state.decoder.is_some().then_some(self.state.speed),
-            homed: !sums.homings.is_empty() || (self.state.known && wants_zero(settings, &self.sources)),
+            homed: self.is_homed(),
             homings: sums.homings.clone(),
             missing: sums.missing.clone(),
             missing_counts: sums.missing_counts,
@@ -199,9 +239,10 @@ impl Encoder {
             self.state.raw = level(raw_a).zip(level(raw_b)).map(|(a, b)| Decoder::new(a, b));
         }
         (self.state.index, self.state.zero_on) = (index, zero_on);
-        for bit in [&mut *shown.moving, shown.forward, shown.fault, shown.homed] {
+        for bit in [&mut *shown.moving, shown.forward, shown.fault] {
             bit.start(start, false);
         }
+        shown.homed.start(start, self.state.was_homed);
         if self.state.known {
             shown.position.push(start, self.state.position);
         }
