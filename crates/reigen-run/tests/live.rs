@@ -127,7 +127,7 @@ impl TakeChanges for &mut Changes {
 
 fn settings(length: Option<Nanos>) -> LiveSettings {
     let device = LiveLink { name: "device".to_owned(), lateness: Nanos(5_000_000) };
-    LiveSettings { name: "live".to_owned(), links: vec![device], length, kept: Fitting::default() }
+    LiveSettings { name: "live".to_owned(), links: vec![device], length, kept: Fitting::default(), set_from: None }
 }
 
 /// Works a station on a script; gives what came of it, the changes of points, and the recording.

@@ -3,6 +3,7 @@
 use super::passes::PassAccount;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
+use reigen_station::station::set_by_hand::SetByHand;
 
 /// What a link tells, or somebody who wants the run to end.
 #[derive(Debug, Clone, PartialEq)]
@@ -75,6 +76,15 @@ pub enum LiveEvent {
     Ended {
         /// The number of the link.
         link: usize,
+    },
+    /// Somebody has set an output by hand, or let it go.
+    Set {
+        /// The line, by its number among those of the run.
+        line: usize,
+        /// What is set.
+        what: SetByHand,
+        /// When.
+        at: Nanos,
     },
     /// Nothing has happened; it is time to look at the clock, and at what waits for the disk.
     Wake,

@@ -170,6 +170,10 @@ impl Intake {
             LiveEvent::Ended { link } => {
                 self.links.iter_mut().skip(link).take(1).for_each(|link| link.has_ended = true)
             }
+            LiveEvent::Set { line, what, at } => {
+                let at = after_last(&mut self.arrived, line, at.max(self.known_until));
+                self.wait_for_turn(at, line, Value::Number(what.number()));
+            }
             LiveEvent::Wake => {}
             LiveEvent::Stop => self.has_stopped = true,
         }

@@ -1,6 +1,7 @@
 //! Live lines as the lines of a station.
 
 use super::due::NextDue;
+use super::event::LiveEvent;
 use super::findings::of_link;
 use super::inbox::Inbox;
 use super::intake::{Intake, LinkAccount};
@@ -14,7 +15,8 @@ use reigen_core::finding::Finding;
 use reigen_core::lines::{JoinedPiece, LineColumns, LineKind, RecordedLine};
 use reigen_core::time::Nanos;
 use reigen_station::links::{Link, online_line};
-use reigen_station::station::Station;
+use reigen_station::station::set_by_hand::{SetByHand, set_line};
+use reigen_station::station::{Point, Station};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -32,6 +34,8 @@ pub struct LiveSettings {
     pub length: Option<Nanos>,
     /// What points go on from, and what was dropped.
     pub kept: Fitting,
+    /// The number of the first line by which an output is set by hand, where there are any.
+    pub set_from: Option<usize>,
 }
 
 /// A link of a live run.
@@ -102,6 +106,19 @@ pub fn station_lines(station: &Station) -> Vec<RecordedLine> {
     levels.chain(numbers.into_iter().enumerate().map(line(LineKind::Real))).collect()
 }
 
+/// The lines by which outputs are set by hand: they follow those of the station, of which links tell.
+pub fn set_lines(station: &Station, lines: &[RecordedLine]) -> Vec<RecordedLine> {
+    let numbers = lines.iter().filter(|line| line.kind != LineKind::Level).count();
+    let settable = station.points.iter().filter(|point| point.kind.is_settable());
+    let line = |(signal, point): (usize, &Point)| RecordedLine {
+        name: set_line(&point.name),
+        signal,
+        kind: LineKind::Real,
+        step: None,
+    };
+    (numbers..).zip(settable).map(line).collect()
+}
+
 /// How often each line of a link is read, where the device is asked.
 fn steps_of(link: &Link) -> Vec<(&str, Nanos)> {
     let Some(step) = link.protocol.step() else { return Vec::new() };
@@ -115,10 +132,13 @@ impl<I: Inbox> LiveSource<I> {
         let next_due = NextDue::default();
         let online = |link: &str| lines.iter().position(|line| line.name == online_line(link));
         let links = settings.links.iter().map(|link| (online(&link.name), link.lateness));
-        let intake = Intake::new(links.collect());
         let count = |is_level: bool| lines.iter().filter(|line| (line.kind == LineKind::Level) == is_level).count();
         let (levels, numbers) = (vec![(None, None); count(true)], vec![None; count(false)]);
         let due = next_due.clone();
+        let mut intake = Intake::new(links.collect());
+        for line in settings.set_from.into_iter().flat_map(|first| first..lines.len()) {
+            intake.take(LiveEvent::Set { line, what: SetByHand::LetGo, at: Nanos(0) });
+        }
         (
             Self {
                 settings,

@@ -516,6 +516,10 @@ impl PointKind for OutputPoint {
         vec![("when", &self.when)]
     }
 
+    fn is_settable(&self) -> bool {
+        true
+    }
+
     fn wired(&self) -> Option<&Wired> {
         Some(&self.wired)
     }

@@ -149,6 +149,11 @@ pub trait PointKind: Debug + Send + Sync {
         false
     }
 
+    /// Whether somebody may set it by hand: an output.
+    fn is_settable(&self) -> bool {
+        false
+    }
+
     /// What it makes of its line, where it is an input.
     fn input(&self) -> Option<&InputSettings> {
         None

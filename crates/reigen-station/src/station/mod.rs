@@ -16,6 +16,7 @@ mod model_tests;
 pub mod plan;
 #[cfg(test)]
 mod retain_tests;
+pub mod set_by_hand;
 #[cfg(test)]
 mod step_tests;
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! From a station and the lines of a recording to a program.
 
 use super::line_names::{LevelOrBit, LineNames};
+use super::set_by_hand::{self, unless_set};
 use super::{Point, Station};
 use crate::table::branch::{BoundLines, BranchBuilder};
 use crate::table::builder::Builder;
@@ -95,6 +96,10 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
                 Ok(signal) => numbers.add(line, signal),
                 Err(kind) => refuse(&mut errors, kind, line),
             }
+        }
+        // Only a run that lets people set outputs has these.
+        for line in set_by_hand::line_of(point) {
+            known.number(&line.name).into_iter().for_each(|signal| numbers.add(&line, signal));
         }
     }
     if !errors.is_empty() {
@@ -243,6 +248,7 @@ fn compile_branch(station: &Station, members: &[usize], mut builder: BranchBuild
         builder.begin(number, main(point));
         give_online_lines(station, point, &mut builder);
         let operation = point.kind.compile(&mut builder);
+        let operation = unless_set(point, operation, &mut builder);
         let first = builder.stand_for(operation);
         let fields = point.kind.fields().iter().map(|field| (field.name.to_owned(), field.column));
         for (field, column) in fields.chain(point.kind.inner_fields()) {

@@ -173,6 +173,11 @@ impl<'a> BranchBuilder<'a> {
         source
     }
 
+    /// Whether there is a number line of that name.
+    pub fn has_number_line(&self, line: &LineName) -> bool {
+        self.bound.numbers.contains_key(&line.name)
+    }
+
     fn number_line_itself(&self, line: &LineName) -> NumberSource {
         NumberSource::Line(self.bound.numbers.get(&line.name).copied().unwrap_or(usize::MAX))
     }
