@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::live_history::{begin, kept, open};
 use crate::panel::{Panel, PanelFeed, PanelWatch, show};
 use crate::print::Out;
+use crate::serve::{SetOutputs, serve};
 use crate::stop::Stop;
 use crate::summary::Summary;
 use crate::views::live::{ChangeLines, LinkNews};
@@ -24,7 +25,7 @@ use reigen_run::live::inbox::ChannelInbox;
 use reigen_run::live::intake::LinkAccount;
 use reigen_run::live::on_disk::Held;
 use reigen_run::live::recorder::{LineRecorder, heading};
-use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, station_lines};
+use reigen_run::live::source::{LiveLink, LiveSettings, LiveSource, set_lines, station_lines};
 use reigen_run::live::stale::StaleMap;
 use reigen_run::observer::Observer;
 use reigen_run::outcome::Outcome;
@@ -66,6 +67,10 @@ pub(crate) fn run_live(
     let mut board = Board::new(&station.station);
     let shared = Shared { lines: &lines, clock, events: events.clone(), board: board.clone(), drives: arguments.drive };
     let (links, ready) = links(&station.station, arguments, &shared)?;
+    let by_hand = if arguments.allow_set { set_lines(&station.station, &lines) } else { Vec::new() };
+    let all_lines = [&lines[..], &by_hand[..]].concat();
+    let set_from = arguments.allow_set.then_some(lines.len());
+    let set = arguments.allow_set.then(|| SetOutputs::new(&station.station, &all_lines, &shared));
     drop(shared);
     let names: Vec<String> = links.iter().map(|link| link.name.clone()).collect();
     if links.is_empty() {
@@ -74,8 +79,8 @@ pub(crate) fn run_live(
             help: "add a [link.NAME] to the station file; or `-` reads changes from standard input".to_owned(),
         });
     }
-    let settings = LiveSettings { name: "live".to_owned(), links, length: arguments.length, kept: goes_on };
-    let (source, mut next_due) = LiveSource::new(settings, lines, inbox);
+    let settings = LiveSettings { name: "live".to_owned(), links, length: arguments.length, kept: goes_on, set_from };
+    let (mut source, mut next_due) = LiveSource::new(settings, all_lines, inbox);
     let binding = Binding::new(station, &source)?;
     let mut file = arguments.record.as_deref().map(|path| out.outputs().create(path)).transpose()?;
     let mut recorder =
@@ -88,6 +93,10 @@ pub(crate) fn run_live(
     let history = history.transpose()?;
     let on_disk = history.as_ref().map(HistoryWriter::on_disk);
     on_disk.iter().for_each(|on_disk| board.keep_back(&station.station.retained(), on_disk.clone()));
+    let on_screen = wants_panel(arguments);
+    let panel = (on_screen || arguments.serve.is_some())
+        .then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
+    let server = serve(arguments, panel.as_ref(), set)?;
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
     let running = RunningLinks::start(ready);
@@ -97,19 +106,16 @@ pub(crate) fn run_live(
         thread::spawn(move || driven.end());
         at_work.wait(REST_AFTER_PANIC);
     });
-    let panel =
-        wants_panel(arguments).then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
     let watch = source.link_watch();
     let lines = source.lines_of(&binding);
     let stale = StaleMap::new(&station.station, names.len(), source.lines());
-    let taker: Box<dyn TakeChanges + '_> = match &panel {
-        Some(panel) => Box::new(PanelFeed::new(panel.clone(), watch.clone(), names.clone(), stale)),
-        None => {
-            let links = LinkNews::new(watch.clone(), names.clone(), stale);
-            Box::new(ChangeLines::new(&station.station, &points, arguments.json, out, events.clone(), links))
-        }
-    };
-    let screen = panel.clone().map(|panel| {
+    let feed = panel.clone().map(|panel| PanelFeed::new(panel, source.link_watch(), names.clone(), stale.clone()));
+    let printed = (!on_screen).then(|| {
+        let links = LinkNews::new(source.link_watch(), names.clone(), stale);
+        ChangeLines::new(&station.station, &points, arguments.json, out, events.clone(), links)
+    });
+    let taker: Box<dyn TakeChanges + '_> = Box::new((feed, printed));
+    let screen = panel.clone().filter(|_| on_screen).map(|panel| {
         let (tell, told) = channel();
         thread::spawn(move || {
             let quit = || drop(events.send(LiveEvent::Stop));
@@ -140,6 +146,7 @@ pub(crate) fn run_live(
     // Whatever became of the run, outputs come to rest, and the terminal is as it was.
     board.end();
     running.end();
+    drop(server);
     panel.iter().for_each(|panel| panel.lock().unwrap_or_else(PoisonError::into_inner).end());
     let drawn = screen.and_then(|told| told.recv_timeout(SCREEN_ENDS).ok());
     let outcome = outcome?;

@@ -16,6 +16,7 @@ mod print;
 mod program;
 mod progress;
 mod reading;
+mod serve;
 mod shell_word;
 mod simulation;
 mod stand_in;

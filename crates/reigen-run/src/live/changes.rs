@@ -44,6 +44,30 @@ impl<T: TakeChanges + ?Sized> TakeChanges for Box<T> {
     }
 }
 
+/// Whoever is there takes them.
+impl<T: TakeChanges> TakeChanges for Option<T> {
+    fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError> {
+        self.as_mut().map_or(Ok(()), |taker| taker.take(changes, until))
+    }
+
+    fn finish(&mut self) -> Result<(), RunError> {
+        self.as_mut().map_or(Ok(()), T::finish)
+    }
+}
+
+/// Both take them.
+impl<A: TakeChanges, B: TakeChanges> TakeChanges for (A, B) {
+    fn take(&mut self, changes: &[PointChange], until: Nanos) -> Result<(), RunError> {
+        self.0.take(changes, until)?;
+        self.1.take(changes, until)
+    }
+
+    fn finish(&mut self) -> Result<(), RunError> {
+        self.0.finish()?;
+        self.1.finish()
+    }
+}
+
 /// Changes are kept until somebody fetches them.
 impl TakeChanges for Vec<PointChange> {
     fn take(&mut self, changes: &[PointChange], _until: Nanos) -> Result<(), RunError> {

@@ -69,7 +69,8 @@ pub struct LiveSource<I> {
     inbox: I,
     intake: Intake,
     next_due: NextDue,
-    links: LinkWatch,
+    /// Each looks at them when it likes.
+    links: Vec<LinkWatch>,
     /// For each line of two levels the column that it fills, and its last level; for each number line its column.
     levels: Vec<(Option<usize>, Option<bool>)>,
     numbers: Vec<Option<usize>>,
@@ -146,7 +147,7 @@ impl<I: Inbox> LiveSource<I> {
                 inbox,
                 intake,
                 next_due,
-                links: LinkWatch::default(),
+                links: Vec::new(),
                 levels,
                 numbers,
                 edges: 0,
@@ -157,8 +158,10 @@ impl<I: Inbox> LiveSource<I> {
     }
 
     /// What tells of the links while the run goes on.
-    pub fn link_watch(&self) -> LinkWatch {
-        self.links.clone()
+    pub fn link_watch(&mut self) -> LinkWatch {
+        let watch = LinkWatch::default();
+        self.links.push(watch.clone());
+        watch
     }
 
     /// The lines that are bound: those of two levels, and those of numbers.
@@ -172,12 +175,14 @@ impl<I: Inbox> LiveSource<I> {
 
     /// Says how the links are.
     fn tell_of_links(&self) {
-        *self.links.slot() = Some(self.intake.accounts().cloned().collect());
+        for watch in &self.links {
+            *watch.slot() = Some(self.intake.accounts().cloned().collect());
+        }
     }
 
     /// Says so where that is new, and the last has been looked at: links tell of themselves in every pass.
     fn tell_news_of_links(&mut self) {
-        if self.links.slot().is_none() && self.intake.has_news() {
+        if self.links.iter().any(|watch| watch.slot().is_none()) && self.intake.has_news() {
             self.tell_of_links();
         }
     }

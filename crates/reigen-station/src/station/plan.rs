@@ -98,7 +98,7 @@ pub fn compile(station: &Station, recorded: &[RecordedLine], tick: Nanos) -> Res
             }
         }
         // Only a run that lets people set outputs has these.
-        for line in set_by_hand::line_of(point) {
+        if let Some(line) = set_by_hand::line_of(point) {
             known.number(&line.name).into_iter().for_each(|signal| numbers.add(&line, signal));
         }
     }

@@ -4,6 +4,7 @@ use super::reading::above_zero;
 use clap::Args;
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
+use std::net::SocketAddr;
 use std::path::PathBuf;
 
 /// Simulate the devices of a station, from a recording or a scenario
@@ -62,6 +63,15 @@ pub(crate) struct LiveArguments {
     /// Keep the lines and the points in a history, session after session
     #[arg(long, value_name = "FILE.sqlite")]
     pub(crate) history: Option<PathBuf>,
+    /// Show the run in the network: a page, JSON, events and metrics
+    #[arg(long, value_name = "ADDRESS:PORT")]
+    pub(crate) serve: Option<SocketAddr>,
+    /// Ask for the token in this file; needed for an address other than this computer's own
+    #[arg(long, value_name = "FILE", requires = "serve", hide_short_help = true)]
+    pub(crate) token_file: Option<PathBuf>,
+    /// Let people set outputs on the page
+    #[arg(long, requires_all = ["serve", "drive"], hide_short_help = true)]
+    pub(crate) allow_set: bool,
     /// Maximum delay of values that have their own time
     #[arg(long, value_name = "TIME", value_parser = parse_time, default_value = "100ms", hide_short_help = true)]
     pub(crate) lateness: Nanos,

@@ -3,6 +3,7 @@
 mod causes;
 mod draw;
 mod keys;
+mod served;
 mod state;
 mod watch;
 mod why;

@@ -32,6 +32,8 @@ pub(super) struct PanelPoint {
     pub(super) unit: String,
     /// Whether it is a bit; else a number.
     pub(super) is_bit: bool,
+    /// Whether it is an output, which can be set by hand.
+    pub(super) is_settable: bool,
     pub(super) value: Option<Value>,
     pub(super) since: Nanos,
     /// The last value of each second, the newest last.
@@ -89,6 +91,7 @@ impl Panel {
             label: point.name.clone(),
             unit: point.kind.unit().unwrap_or_default().to_owned(),
             is_bit: point.kind.fields().first().is_none_or(|field| matches!(field.column, FieldColumn::Bit(_))),
+            is_settable: point.kind.is_settable(),
             ..PanelPoint::default()
         };
         let title = station.title.clone().unwrap_or_else(|| "station".to_owned());

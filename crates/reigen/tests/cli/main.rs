@@ -36,6 +36,7 @@ mod refused;
 mod report;
 mod robust;
 mod run;
+mod serve;
 mod simulate;
 mod size;
 mod support;
