@@ -4,12 +4,15 @@ use reigen_core::change::Change;
 use reigen_core::engine::Retained;
 use reigen_core::time::Nanos;
 use reigen_run::live::changes::PointChange;
+use reigen_run::signoff::StepResult;
 
 /// What the writer is told.
 #[derive(Debug)]
 pub(crate) enum Batch {
     /// What happened in a window. It is written as one: no total is on the disk without the changes that made it.
     Window(WindowBatch),
+    /// A point was tried, by somebody.
+    Trial(StepResult, String),
     /// The session is over; `None` where the history stopped before, and ends with what it has.
     End(Option<Nanos>),
 }

@@ -12,11 +12,13 @@ mod reader;
 mod recorder;
 mod retained;
 mod rows;
+mod signoff;
 mod store;
 mod writer;
 
 pub use error::HistoryError;
 pub use reader::{Session, SessionText, is_history, sessions};
 pub use recorder::{HistoryRecorder, Kept};
+pub use signoff::{Trial, trials};
 pub use store::Store;
 pub use writer::{HistoryWriter, KeptPoint, NewSession};

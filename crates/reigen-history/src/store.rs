@@ -50,6 +50,13 @@ CREATE TABLE retained_earlier (
     state TEXT NOT NULL,
     PRIMARY KEY (session, time_ns, point)
 ) WITHOUT ROWID;
+CREATE TABLE signoff (
+    id INTEGER PRIMARY KEY,
+    point TEXT NOT NULL,
+    at_unix_ns INTEGER NOT NULL,
+    by_whom TEXT NOT NULL,
+    result TEXT NOT NULL
+);
 CREATE TABLE holder (pid INTEGER NOT NULL);
 ";
 

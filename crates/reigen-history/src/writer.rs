@@ -4,11 +4,13 @@ use crate::batch::{Batch, WindowBatch};
 use crate::error::HistoryError;
 use crate::prune::Pruning;
 use crate::rows::Rows;
+use crate::signoff;
 use crate::store::Store;
 use reigen_core::engine::Retained;
 use reigen_core::lines::RecordedLine;
 use reigen_core::time::Nanos;
 use reigen_run::live::on_disk::OnDisk;
+use reigen_run::signoff::StepResult;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{self, JoinHandle};
@@ -99,6 +101,11 @@ impl HistoryWriter {
         self.on_disk.clone()
     }
 
+    /// Keeps what came of trying a point, and who did it.
+    pub fn keep_trial(&self, result: StepResult, by: String) {
+        self.tell(Batch::Trial(result, by));
+    }
+
     /// Tells the writer. Once it has stopped it is told nothing more: a history has no gaps.
     pub(crate) fn tell(&self, batch: Batch) {
         let mut stopped = self.stopped.lock().unwrap_or_else(PoisonError::into_inner);
@@ -155,6 +162,7 @@ impl Writing {
                     reached = window.until;
                     self.rows.put(&transaction, window)?;
                 }
+                Batch::Trial(result, by) => signoff::put(&transaction, &result, &by)?,
                 Batch::End(end) => {
                     end.map_or(Ok(()), |end| self.rows.end(&transaction, end))?;
                     is_over = true;

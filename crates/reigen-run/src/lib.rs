@@ -56,6 +56,7 @@ pub mod replay;
 pub mod retain;
 pub mod session;
 pub mod signals;
+pub mod signoff;
 pub mod source;
 pub mod states;
 pub mod station_file;

@@ -96,7 +96,7 @@ const draw = (name) => {
 const drawNote = (name) => {
   const point = points.get(name), { note } = rows.get(name);
   const notes = [];
-  if (point.stale) notes.push("old value: its device does not answer");
+  if (point.stale) notes.push("old: no answer from its device");
   if (point.set !== null) notes.push("set by hand");
   // What changes all the time tells nothing by when it did.
   const since = now - point.since_ns;

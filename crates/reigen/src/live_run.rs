@@ -37,7 +37,7 @@ use reigen_run::station_file::StationFile;
 use reigen_station::links::Link;
 use reigen_station::station::Station;
 use std::io::IsTerminal as _;
-use std::sync::mpsc::channel;
+use std::sync::mpsc::{SyncSender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 use std::time::Duration;
@@ -48,12 +48,31 @@ const SCREEN_ENDS: Duration = Duration::from_secs(1);
 /// So long outputs have to come to rest where the program has a fault.
 const REST_AFTER_PANIC: Duration = Duration::from_secs(2);
 
+/// Who looks on at a live run, shows it in a way of its own and takes part in it.
+pub(crate) trait Guest: Observer {
+    /// The run begins.
+    fn begin(&mut self, place: GuestPlace);
+}
+
+/// What a guest takes part by.
+pub(crate) struct GuestPlace {
+    /// Where the run is told of events.
+    pub(crate) events: SyncSender<LiveEvent>,
+    /// By what outputs are set, where they are driven.
+    pub(crate) set: Option<SetOutputs>,
+    /// The names of the lines: those of two levels, then those of numbers.
+    pub(crate) lines: [Vec<String>; 2],
+    /// What keeps the history.
+    pub(crate) history: Option<HistoryWriter>,
+}
+
 /// Works a station on its links until the time is over, or somebody ends it.
 pub(crate) fn run_live(
     station: &StationFile,
     arguments: &LiveArguments,
     stop: &Stop,
     out: &mut Out,
+    mut guest: Option<&mut dyn Guest>,
 ) -> Result<Completion, Failure> {
     let mut points = numbers_of(&station.station, &arguments.points)?;
     if arguments.points.is_empty() {
@@ -93,9 +112,11 @@ pub(crate) fn run_live(
     let history = history.transpose()?;
     let on_disk = history.as_ref().map(HistoryWriter::on_disk);
     on_disk.iter().for_each(|on_disk| board.keep_back(&station.station.retained(), on_disk.clone()));
-    let on_screen = wants_panel(arguments);
+    let is_shown = guest.is_none();
+    let on_screen = is_shown && wants_panel(arguments);
     let panel = (on_screen || arguments.serve.is_some())
         .then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
+    let (set, by_guest) = if is_shown { (set, None) } else { (None, set) };
     let server = serve(arguments, panel.as_ref(), set)?;
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
@@ -110,11 +131,12 @@ pub(crate) fn run_live(
     let lines = source.lines_of(&binding);
     let stale = StaleMap::new(&station.station, names.len(), source.lines());
     let feed = panel.clone().map(|panel| PanelFeed::new(panel, source.link_watch(), names.clone(), stale.clone()));
-    let printed = (!on_screen).then(|| {
+    let printed = (is_shown && !on_screen).then(|| {
         let links = LinkNews::new(source.link_watch(), names.clone(), stale);
         ChangeLines::new(&station.station, &points, arguments.json, out, events.clone(), links)
     });
     let taker: Box<dyn TakeChanges + '_> = Box::new((feed, printed));
+    let to_guest = events.clone();
     let screen = panel.clone().filter(|_| on_screen).map(|panel| {
         let (tell, told) = channel();
         thread::spawn(move || {
@@ -132,6 +154,11 @@ pub(crate) fn run_live(
         None => taker,
     };
     let mut changes = PointChanges::new(all, &points, taker);
+    if let Some(guest) = guest.as_deref_mut() {
+        let names = |lines: &[RecordedLine]| lines.iter().map(|line| line.name.clone()).collect();
+        let lines = [names(&lines[0]), names(&lines[1])];
+        guest.begin(GuestPlace { events: to_guest, set: by_guest, lines, history: history.clone() });
+    }
     let mut looking = panel.clone().map(|panel| PanelWatch::new(panel, &station.station, &lines));
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due];
     let mut recording =
@@ -139,6 +166,7 @@ pub(crate) fn run_live(
     // The history first: what is shown at the end is on the disk by then.
     observers.extend(recording.as_mut().map(|recording| recording as &mut dyn Observer));
     observers.extend([&mut changes as &mut dyn Observer, &mut board]);
+    observers.extend(guest.map(|guest| guest as &mut dyn Observer));
     observers.extend(looking.as_mut().map(|looking| looking as &mut dyn Observer));
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
     let outcome = replay(station, source, &RunOptions::default(), &mut observers);
@@ -156,7 +184,7 @@ pub(crate) fn run_live(
     }
     drawn.unwrap_or(Ok(())).map_err(Failure::Print)?;
     let links: Vec<(String, LinkAccount)> = names.into_iter().zip(watch.take_news().unwrap_or_default()).collect();
-    tell(station, &outcome, &links, arguments, out)
+    if is_shown { tell(station, &outcome, &links, arguments, out) } else { Ok(Completion::Fine) }
 }
 
 /// Whether somebody sits before a terminal, and wants no lines to read on.

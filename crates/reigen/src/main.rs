@@ -18,6 +18,7 @@ mod progress;
 mod reading;
 mod serve;
 mod shell_word;
+mod signoff;
 mod simulation;
 mod stand_in;
 mod stop;

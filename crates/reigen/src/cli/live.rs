@@ -82,3 +82,42 @@ pub(crate) struct LiveArguments {
     #[arg(long)]
     pub(crate) json: bool,
 }
+
+/// Try every wired point at the machine, and sign for it
+#[derive(Debug, Args)]
+#[command(after_help = "\
+While a point is tried: `s REASON` skips it, `r` begins it again, `b` goes back, `q` ends for today.
+Examples (in a folder with the files of the example `11-live`):
+  reigen signoff station.toml --history plant.sqlite --by 'A. Fitter' -o sheet.html
+  reigen signoff station.toml --history plant.sqlite --sheet -o sheet.html")]
+pub(crate) struct SignoffArguments {
+    /// Station file
+    pub(crate) station: PathBuf,
+    /// History that keeps what came of each point; the next time goes on from there
+    #[arg(long, value_name = "FILE.sqlite")]
+    pub(crate) history: PathBuf,
+    /// Who does it
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
+    /// Only these points
+    #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
+    pub(crate) points: Vec<String>,
+    /// Also try those again that have passed or been skipped
+    #[arg(long)]
+    pub(crate) again: bool,
+    /// Also try outputs: they are switched on and off
+    #[arg(long)]
+    pub(crate) drive: bool,
+    /// Answers, for a run without a person
+    #[arg(long, value_name = "FILE.toml")]
+    pub(crate) answers: Option<PathBuf>,
+    /// Try nothing: write what there is so far
+    #[arg(long, conflicts_with_all = ["answers", "drive", "again"])]
+    pub(crate) sheet: bool,
+    /// Write a page to sign
+    #[arg(short, long, value_name = "FILE.html")]
+    pub(crate) output: Option<PathBuf>,
+    /// Print what came of each point as JSON
+    #[arg(long)]
+    pub(crate) json: bool,
+}

@@ -99,6 +99,7 @@ pub(crate) enum Command {
     Rate(RateArguments),
     Run(RunArguments),
     Live(live::LiveArguments),
+    Signoff(live::SignoffArguments),
     Play(live::PlayArguments),
     Verify(VerifyArguments),
     Compare(CompareArguments),

@@ -61,6 +61,14 @@ impl Command {
                 files.reads(&arguments.station);
                 files.writes(arguments.record.as_deref(), Replace::Named);
                 arguments.history.iter().for_each(|path| files.reads(path));
+                arguments.token_file.iter().for_each(|path| files.reads(path));
+                files.prints(arguments.json);
+            }
+            Self::Signoff(arguments) => {
+                files.reads(&arguments.station);
+                files.reads(&arguments.history);
+                arguments.answers.iter().for_each(|path| files.reads(path));
+                files.writes(arguments.output.as_deref(), Replace::Named);
                 files.prints(arguments.json);
             }
             Self::Play(arguments) => {

@@ -119,7 +119,7 @@ fn show_live(walk: &Walk, length: Option<Nanos>, stop: &Stop, out: &mut Out) -> 
     let length = length.unwrap_or(LIVE);
     let arguments = LiveArguments { length: Some(length), lateness: LATENESS, ..LiveArguments::default() };
     // Some of its expectations fail, as they do in the recording.
-    run_live(&station, &arguments, stop, out).map(|_| Completion::Fine)
+    run_live(&station, &arguments, stop, out, None).map(|_| Completion::Fine)
 }
 
 /// The point that the short demo is about.

@@ -10,5 +10,5 @@ use reigen_run::station_file::StationFile;
 
 /// Runs the command.
 pub(crate) fn run(arguments: &LiveArguments, stop: &Stop, out: &mut Out) -> Result<Completion, Failure> {
-    run_live(&StationFile::open(&arguments.station)?, arguments, stop, out)
+    run_live(&StationFile::open(&arguments.station)?, arguments, stop, out, None)
 }

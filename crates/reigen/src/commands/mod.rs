@@ -16,6 +16,7 @@ pub(crate) mod polling;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod schema;
+pub(crate) mod signoff;
 pub(crate) mod simulate;
 pub(crate) mod size;
 pub(crate) mod survey;

@@ -9,7 +9,7 @@ fn every_command_of_every_example_does_what_it_says() {
     let list = std::fs::read_to_string(root.join("README.md")).unwrap();
     let mut folders: Vec<_> = std::fs::read_dir(root).unwrap().map(|entry| entry.unwrap().path()).collect();
     folders.retain(|path| path.is_dir());
-    assert_eq!(folders.len(), 11);
+    assert_eq!(folders.len(), 12);
     let place = Place::new();
     let (station, scenario) = (place.reigen("schema station").json(), place.reigen("schema scenario").json());
     let [station, scenario] = [station, scenario].map(|schema| jsonschema::draft202012::new(&schema).unwrap());

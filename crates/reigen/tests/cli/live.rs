@@ -103,13 +103,16 @@ fn it_ends_after_its_time_though_more_may_come() {
     assert!(refused.code == 2 && refused.stderr.contains("no link"), "{}", refused.stderr);
 }
 
+/// An address of this computer that nobody uses now, and so nobody a moment later.
+pub(crate) fn free_address() -> String {
+    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().to_string()
+}
+
 /// A station with a module that nobody else has, and twelve seconds of what it sees.
 pub(crate) fn module() -> Place {
     let place = Place::new();
     place.copy_folder(Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/11-live")), "m");
-    // A port that is free now is free a moment later, too.
-    let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
-    let station = place.read("m/station.toml").replace("127.0.0.1:1502", &format!("127.0.0.1:{port}"));
+    let station = place.read("m/station.toml").replace("127.0.0.1:1502", &free_address());
     place.write("m/station.toml", station);
     place
 }

@@ -37,6 +37,7 @@ mod report;
 mod robust;
 mod run;
 mod serve;
+mod signoff;
 mod simulate;
 mod size;
 mod support;
