@@ -300,7 +300,7 @@ impl Walk {
                         vec![Told::Set(point.clone(), Some(false)), Told::Ask(format!("did {point} go off? y or n"))]
                     }
                     (1, false) => {
-                        let remedy = "look whether the card's lamp comes on: then its wire, its fuse and its supply; else the address in the station";
+                        let remedy = "if the card shows it on, check its wire, its fuse and its supply; if not, the address in the station";
                         self.end(step, Judged::failed("it did not come on".to_owned(), remedy))
                     }
                     (_, true) => self.end(step, Judged::passed("it came on and went off".to_owned())),

@@ -140,6 +140,7 @@ pub(crate) enum SchemaWord {
     Verify,
     Compare,
     Why,
+    Signoff,
 }
 
 /// Show the work on a built-in example

@@ -5,21 +5,25 @@ use askama::Template;
 use reigen_io::output_file::{FinishedFile, Outputs};
 use reigen_run::signoff::{StepResult, Verdict};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::io::Write as _;
 use std::path::Path;
 
 /// What came of all points.
-#[derive(Debug, Serialize, Template)]
+#[derive(Debug, Serialize, schemars::JsonSchema, Template)]
 #[template(path = "signoff.html")]
 pub(crate) struct Sheet {
     /// What the station is called.
     title: String,
     /// Its file.
     station: String,
-    /// How many passed, failed, were skipped, and are open.
+    /// How many passed.
     passed: usize,
+    /// How many failed.
     failed: usize,
+    /// How many were skipped.
     skipped: usize,
+    /// How many have not been tried.
     open: usize,
     /// The points in the order in which they are tried.
     points: Vec<Row>,
@@ -28,20 +32,29 @@ pub(crate) struct Sheet {
 }
 
 /// A point on the sheet.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, schemars::JsonSchema)]
 struct Row {
+    /// Its name.
     point: String,
+    /// Its lines, its terminal and its address.
     place: String,
+    /// `input`, `encoder`, `analog` or `output`.
     kind: String,
     /// `passed`, `failed`, `skipped` or `open`.
     verdict: &'static str,
+    /// What was seen, or why it was skipped.
     message: String,
+    /// What to do about it.
     remedy: String,
     /// When it was tried last (RFC 3339, UTC).
     at: Option<String>,
+    /// Who tried it.
     by: Option<String>,
+    /// How often it has been tried.
     tries: i64,
+    /// Figures by name; each name ends in its unit.
     #[serde(serialize_with = "as_map")]
+    #[schemars(with = "BTreeMap<String, f64>")]
     figures: Vec<(String, f64)>,
 }
 
