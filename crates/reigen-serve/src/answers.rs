@@ -101,10 +101,13 @@ async fn with_token(Of(state): Of<State>, request: Request, next: Next) -> Respo
     if is_known {
         return next.run(request).await;
     }
-    let shows_one = request.headers().contains_key(header::AUTHORIZATION);
+    let shows_one = [header::AUTHORIZATION, header::COOKIE].iter().any(|name| request.headers().contains_key(name));
     if shows_one {
-        tracing::warn!("a request with a wrong token was refused");
+        tracing::warn!("a request with a wrong token was refused: {}", request.uri().path());
         time::sleep(WRONG_TOKEN).await;
+    } else if request.uri().path() != "/" {
+        // Whoever opens the page is asked for it, and is no news.
+        tracing::warn!("a request without a token was refused: {}", request.uri().path());
     }
     let mut response = match (request.method(), request.uri().path()) {
         (&Method::GET, "/") => (StatusCode::UNAUTHORIZED, text("text/html; charset=utf-8", ASK)).into_response(),

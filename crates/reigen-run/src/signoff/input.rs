@@ -22,12 +22,14 @@ pub struct LineEdge {
 /// What is tried.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct InputStep {
-    /// The number of its line.
+    /// The number of its signal.
     pub line: usize,
     /// Whether it is on while its line is high.
     pub on_while_high: bool,
     /// Its debounce; 0 for none.
     pub debounce: Nanos,
+    /// Lines that change with it: the other side of a changeover contact.
+    pub with: Vec<usize>,
 }
 
 /// What was seen.
@@ -73,6 +75,9 @@ pub fn judge(
     let mut others = seen.answered(step.line);
     let own: Vec<LineEdge> = seen.edges.iter().filter(|edge| edge.line == step.line).copied().collect();
     others.remove(&step.line);
+    if !own.is_empty() {
+        others.retain(|line| !step.with.contains(line));
+    }
     let named: Vec<String> = others.iter().map(|line| format!("{}{}", name(*line), users(*line))).collect();
     let Some(first) = own.first() else {
         let message = format!("another line changed: {}", named.join(", "));
@@ -151,7 +156,7 @@ mod tests {
 
     /// What comes of a row of edges `(ms, line, high)` of an input on line 0, which is on while high, with 5 ms of debounce.
     fn judged(edges: &[(u64, usize, bool)], went_on: u64, rest: [bool; 2], moving: &[usize]) -> (Verdict, String) {
-        let step = InputStep { line: 0, on_while_high: true, debounce: Nanos(5_000_000) };
+        let step = InputStep { line: 0, on_while_high: true, debounce: Nanos(5_000_000), with: vec![2] };
         let seen = InputSeen {
             rest: rest.into_iter().enumerate().collect(),
             moving: moving.iter().copied().collect(),
@@ -169,7 +174,7 @@ mod tests {
         let press = [(0, 0, true), (300, 0, false)];
         let low = [false; 2];
         type Case<'a> = (&'a [(u64, usize, bool)], u64, [bool; 2], &'a [usize], Verdict, &'a str);
-        let cases: [Case<'_>; 8] = [
+        let cases: [Case<'_>; 9] = [
             (&press, 1, low, &[], Verdict::Passed, "on once"),
             (
                 &[(0, 0, true), (2, 0, false), (3, 0, true), (300, 0, false)],
@@ -196,6 +201,7 @@ mod tests {
                 Verdict::Failed,
                 "and so did L1",
             ),
+            (&[(0, 0, true), (8, 2, true), (300, 0, false), (301, 2, false)], 1, low, &[], Verdict::Passed, "on once"),
             (&[(0, 0, true), (8, 1, true), (300, 0, false), (301, 1, false)], 1, low, &[1], Verdict::Passed, "on once"),
             (
                 &[(0, 0, true), (9, 0, false), (20, 0, true), (300, 0, false)],

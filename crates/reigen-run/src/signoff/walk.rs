@@ -3,7 +3,7 @@
 use super::analog::{self, Pair};
 use super::encoder;
 use super::input::{self, InputSeen, LineEdge};
-use super::steps::{Step, Trial};
+use super::steps::{Plan, Step, Trial};
 use super::{Judged, StepResult, Verdict};
 use reigen_core::count::encoder::summary::EncoderSummary;
 use reigen_core::time::Nanos;
@@ -80,6 +80,10 @@ pub struct Walk {
     answered: BTreeMap<usize, usize>,
     /// When each line changed last.
     moved: BTreeMap<usize, Nanos>,
+    /// The outputs, and what each is while it is not tried.
+    rest: Vec<(String, bool)>,
+    /// Whether they are.
+    is_at_rest: bool,
     drives: bool,
     began: Nanos,
     /// Without anybody who skips, what does not come fails after so long.
@@ -87,14 +91,15 @@ pub struct Walk {
 }
 
 impl Walk {
-    /// A walk over these points; `lines` are the names of the lines of two levels. Without `drives` outputs are skipped; `wait`
-    /// is how long something may take where nobody sits by who could skip it.
-    pub fn new(steps: Vec<Step>, lines: &[String], drives: bool, wait: Option<Nanos>) -> Self {
+    /// A walk as planned. Without `drives` outputs are skipped; `wait` is how long something may take where nobody sits by
+    /// who could skip it.
+    pub fn new(plan: Plan, drives: bool, wait: Option<Nanos>) -> Self {
+        let Plan { steps, signals, rest } = plan;
         let user = |line: usize| {
             let reads = |step: &&Step| matches!(&step.what, Trial::Input(input) if input.line == line);
             steps.iter().find(reads).map_or(String::new(), |step| format!(", the line of `{}`", step.point))
         };
-        let lines = lines.iter().enumerate().map(|(number, name)| (name.clone(), user(number))).collect();
+        let lines = signals.iter().enumerate().map(|(number, (_, name))| (name.clone(), user(number))).collect();
         let state = if steps.is_empty() { State::Over } else { State::New };
         Self {
             steps,
@@ -103,6 +108,8 @@ impl Walk {
             lines,
             answered: BTreeMap::new(),
             moved: BTreeMap::new(),
+            rest,
+            is_at_rest: false,
             drives,
             began: Nanos(0),
             wait,
@@ -116,10 +123,14 @@ impl Walk {
 
     /// Takes what a window showed.
     pub fn see(&mut self, seen: &Seen) -> Vec<Told> {
-        let told = match self.steps.get(self.at).cloned() {
-            Some(step) => self.see_step(&step, seen),
-            None => Vec::new(),
-        };
+        let mut told = Vec::new();
+        if self.drives && !std::mem::replace(&mut self.is_at_rest, true) {
+            // Nothing moves on its own while somebody has a hand in the machine.
+            told.extend(self.rest.iter().map(|(point, on)| Told::Set(point.clone(), Some(*on))));
+        }
+        if let Some(step) = self.steps.get(self.at).cloned() {
+            told.extend(self.see_step(&step, seen));
+        }
         self.moved.extend(seen.edges.iter().map(|edge| (edge.line, edge.time)));
         told
     }
@@ -205,26 +216,27 @@ impl Walk {
         self.began = seen.now;
         let ask = |text: String| vec![Told::Ask(text)];
         let Step { point, place, .. } = step;
+        let place = if place.is_empty() { String::new() } else { format!(" ({place})") };
         match &step.what {
             Trial::Input(_) => {
                 let lately = |(line, at): (&usize, &Nanos)| (seen.now.saturating_sub(*at) < MOVED).then_some(*line);
                 let moving = self.moved.iter().filter_map(lately).collect();
                 self.state = State::Input(InputSeen { rest: seen.levels.clone(), moving, ..InputSeen::default() });
-                ask(format!("actuate {point} ({place}) once, and let it go"))
+                ask(format!("actuate {point}{place} once, and let it go"))
             }
             Trial::Encoder => {
                 // It is not known before its lines are.
                 let Some(before) = seen.encoder.clone() else { return Vec::new() };
                 self.state = State::Encoder { before: Box::new(before), last: None };
-                ask(format!("turn {point} ({place}) forward, once around, and stop"))
+                ask(format!("turn {point}{place} forward, once around, and stop"))
             }
             Trial::Analog { unit, .. } => {
                 self.state = State::Analog { first: None, reading: seen.reading };
-                ask(format!("set a low value at {point} ({place}), and type what it should be{}", in_unit(unit)))
+                ask(format!("set a low value at {point}{place}, and type what it should be{}", in_unit(unit)))
             }
             Trial::Output if self.drives => {
                 self.state = State::Output { answered: 0 };
-                ask(format!("{point} ({place}) will be switched ON. Type y when nobody can be hurt"))
+                ask(format!("{point}{place} will be switched ON. Type y when nobody can be hurt"))
             }
             Trial::Output => {
                 let message = "outputs are tried with --drive only".to_owned();
@@ -320,10 +332,13 @@ impl Walk {
         self.let_go(step)
     }
 
-    /// An output is never left as it was set.
+    /// An output is never left as it was tried: it rests until the run ends.
     fn let_go(&self, step: &Step) -> Vec<Told> {
         match step.what {
-            Trial::Output if self.drives => vec![Told::Set(step.point.clone(), None)],
+            Trial::Output if self.drives => {
+                let rest = self.rest.iter().find(|(point, _)| *point == step.point).is_some_and(|(_, on)| *on);
+                vec![Told::Set(step.point.clone(), Some(rest))]
+            }
             _ => Vec::new(),
         }
     }
@@ -357,10 +372,12 @@ fn in_unit(unit: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::super::input::InputStep;
+    use super::super::steps::Signal;
     use super::*;
 
-    fn lines() -> Vec<String> {
-        ["A", "B"].map(str::to_owned).to_vec()
+    fn plan(steps: Vec<Step>) -> Plan {
+        let signals = [(Signal::Line(0), "A".to_owned()), (Signal::Line(1), "B".to_owned())];
+        Plan { steps, signals: signals.to_vec(), rest: vec![("lamp".to_owned(), false), ("brake".to_owned(), true)] }
     }
 
     fn step(point: &str, what: Trial) -> Step {
@@ -368,7 +385,7 @@ mod tests {
     }
 
     fn input(point: &str, line: usize) -> Step {
-        step(point, Trial::Input(InputStep { line, on_while_high: true, debounce: Nanos(0) }))
+        step(point, Trial::Input(InputStep { line, on_while_high: true, debounce: Nanos(0), with: Vec::new() }))
     }
 
     /// What a window up to a time shows, with these edges `(ms, line, high)`, of lines that were low.
@@ -396,7 +413,7 @@ mod tests {
 
     #[test]
     fn an_input_is_judged_once_all_is_at_rest_and_two_that_answer_for_each_other_are_swapped() {
-        let mut walk = Walk::new(vec![input("a", 0), input("b", 1)], &lines(), false, None);
+        let mut walk = Walk::new(plan(vec![input("a", 0), input("b", 1)]), false, None);
         assert_eq!(short(&walk.see(&seen(3000, &[], 0))), ["ask"]);
         // Held for three seconds: nothing is judged before it is let go.
         assert!(walk.see(&seen(3100, &[(3050, 1, true)], 0)).is_empty());
@@ -419,29 +436,35 @@ mod tests {
                     "ask",
                     "set lamp Some(false)",
                     "ask",
-                    "set lamp None",
+                    "set lamp Some(false)",
                     "lamp: passed: it came on and went off",
                     "done",
                 ],
             ),
-            (&["y", "n"], &["set lamp Some(true)", "ask", "set lamp None", "lamp: failed: it did not come on", "done"]),
-            (&["y", "q"], &["set lamp Some(true)", "ask", "set lamp None", "done"]),
-            (&["n", "s", "s no fuse yet"], &["note", "note", "set lamp None", "lamp: skipped: no fuse yet", "done"]),
+            (
+                &["y", "n"],
+                &["set lamp Some(true)", "ask", "set lamp Some(false)", "lamp: failed: it did not come on", "done"],
+            ),
+            (&["y", "q"], &["set lamp Some(true)", "ask", "set lamp Some(false)", "done"]),
+            (
+                &["n", "s", "s no fuse yet"],
+                &["note", "note", "set lamp Some(false)", "lamp: skipped: no fuse yet", "done"],
+            ),
         ];
         for (typed, wanted) in ends {
-            let mut walk = Walk::new(vec![step("lamp", Trial::Output)], &lines(), true, None);
-            assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["ask"]);
+            let mut walk = Walk::new(plan(vec![step("lamp", Trial::Output)]), true, None);
+            assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["set lamp Some(false)", "set brake Some(true)", "ask"]);
             let told: Vec<String> = typed.iter().flat_map(|text| short(&walk.typed(text))).collect();
             assert_eq!(told, wanted, "{typed:?}");
             assert!(walk.see(&seen(2, &[], 0)).is_empty() && walk.typed("y").is_empty());
         }
-        let mut walk = Walk::new(vec![step("lamp", Trial::Output)], &lines(), false, None);
+        let mut walk = Walk::new(plan(vec![step("lamp", Trial::Output)]), false, None);
         assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["lamp: skipped: outputs are tried with --drive only", "done"]);
     }
 
     #[test]
     fn one_goes_back_begins_again_and_without_anybody_what_does_not_come_fails() {
-        let mut walk = Walk::new(vec![input("a", 0), input("b", 1)], &lines(), false, None);
+        let mut walk = Walk::new(plan(vec![input("a", 0), input("b", 1)]), false, None);
         walk.see(&seen(1, &[], 0));
         assert_eq!(short(&walk.typed("s not there")), ["a: skipped: not there"]);
         assert_eq!(short(&walk.see(&seen(2, &[], 0))), ["ask"]);
@@ -449,17 +472,17 @@ mod tests {
         assert_eq!(walk.step().unwrap().0.point, "a");
         assert_eq!(short(&walk.see(&seen(3, &[], 0))), ["ask"]);
         assert!(walk.typed("r").is_empty() && walk.step().unwrap().0.point == "a");
-        let mut alone = Walk::new(vec![input("a", 0)], &lines(), false, Some(Nanos(5_000_000_000)));
+        let mut alone = Walk::new(plan(vec![input("a", 0)]), false, Some(Nanos(5_000_000_000)));
         alone.see(&seen(1, &[], 0));
         assert!(alone.see(&seen(4000, &[], 0)).is_empty());
         assert_eq!(short(&alone.see(&seen(6000, &[], 0))), ["a: failed: nothing came", "done"]);
-        assert_eq!(short(&Walk::new(Vec::new(), &lines(), false, None).see(&seen(1, &[], 0))), Vec::<String>::new());
+        assert_eq!(short(&Walk::new(plan(Vec::new()), false, None).see(&seen(1, &[], 0))), Vec::<String>::new());
     }
 
     #[test]
     fn two_values_must_be_apart_and_a_word_is_no_number() {
         let trial = Trial::Analog { unit: "N".to_owned(), range: Some([0.0, 100.0]) };
-        let mut walk = Walk::new(vec![step("load", trial)], &lines(), false, None);
+        let mut walk = Walk::new(plan(vec![step("load", trial)]), false, None);
         assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["ask"]);
         assert_eq!(short(&walk.typed("20")), ["note"], "nothing is read yet");
         let read = |ms, reading| Seen { reading: Some(reading), ..seen(ms, &[], 0) };

@@ -13,7 +13,7 @@ use reigen_io::output_file::put_in_place;
 use reigen_run::live::source::station_lines;
 use reigen_run::points::number_of;
 use reigen_run::signoff::Verdict;
-use reigen_run::signoff::steps::{Step, steps};
+use reigen_run::signoff::steps::{Step, plan};
 use reigen_run::station_file::StationFile;
 
 /// Runs the command.
@@ -23,7 +23,7 @@ pub(crate) fn run(arguments: &SignoffArguments, stop: &Stop, out: &mut Out) -> R
         number_of(&station.station, name)?;
     }
     let lines = station_lines(&station.station).into_iter().filter(|line| line.kind == LineKind::Level);
-    let all = steps(&station.station, &lines.map(|line| line.name).collect::<Vec<_>>());
+    let all = plan(&station.station, &lines.map(|line| line.name).collect::<Vec<_>>()).steps;
     if all.is_empty() {
         return Err(Failure::Usage {
             message: "the station has nothing to try: no input, encoder, analog value or output".to_owned(),

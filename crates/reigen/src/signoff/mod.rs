@@ -16,7 +16,7 @@ use reigen_run::live::event::LiveEvent;
 use reigen_run::observer::{Observer, WindowView};
 use reigen_run::signoff::StepResult;
 use reigen_run::signoff::input::LineEdge;
-use reigen_run::signoff::steps::{Step, Trial, steps};
+use reigen_run::signoff::steps::{Signal, Step, Trial, plan};
 use reigen_run::signoff::walk::{Seen, Told, Walk};
 use reigen_serve::SetPoints as _;
 use reigen_station::station::Station;
@@ -49,6 +49,7 @@ pub(crate) struct SignoffPlan<'a> {
 pub(crate) struct SignoffGuest<'a> {
     plan: SignoffPlan<'a>,
     walk: Option<Walk>,
+    signals: Vec<Signal>,
     place: Option<GuestPlace>,
     typed: Option<Receiver<String>>,
     /// The point that was named last.
@@ -59,14 +60,21 @@ pub(crate) struct SignoffGuest<'a> {
 impl<'a> SignoffGuest<'a> {
     /// Walks as planned.
     pub(crate) fn new(plan: SignoffPlan<'a>) -> Self {
-        Self { plan, walk: None, place: None, typed: None, heads: None, is_over: false }
+        Self { plan, walk: None, signals: Vec::new(), place: None, typed: None, heads: None, is_over: false }
     }
 
     /// What there is to see for the step that is tried.
     fn seen(&self, view: &WindowView<'_>, step: &Step) -> Seen {
         let mut seen = Seen { now: view.window.until.saturating_sub(Nanos(1)), ..Seen::default() };
-        for (line, column) in view.lines.bits().iter().enumerate() {
-            let Some(mut high) = column.level else { continue };
+        for (line, signal) in self.signals.iter().enumerate() {
+            let column = match signal {
+                Signal::Line(number) => view.lines.bits().get(*number),
+                Signal::Point(number) => {
+                    let columns = view.engine.points().find(|columns| columns.point == *number);
+                    columns.and_then(|columns| columns.bits.first())
+                }
+            };
+            let Some((column, mut high)) = column.and_then(|column| Some((column, column.level?))) else { continue };
             seen.levels.insert(line, high);
             for &time in &column.toggles {
                 high = !high;
@@ -164,10 +172,11 @@ impl<'a> SignoffGuest<'a> {
 impl Guest for SignoffGuest<'_> {
     fn begin(&mut self, place: GuestPlace) {
         let [levels, _] = &place.lines;
-        let mut steps = steps(self.plan.station, levels);
-        steps.retain(|step| (self.plan.wants)(&step.point));
+        let mut plan = plan(self.plan.station, levels);
+        plan.steps.retain(|step| (self.plan.wants)(&step.point));
+        self.signals = plan.signals.iter().map(|(signal, _)| *signal).collect();
         let wait = self.plan.answers.as_ref().map(|answers| answers.wait);
-        self.walk = Some(Walk::new(steps, levels, self.plan.drives, wait));
+        self.walk = Some(Walk::new(plan, self.plan.drives, wait));
         let events = place.events.clone();
         if self.plan.answers.is_none() {
             let (tell, told) = channel();
