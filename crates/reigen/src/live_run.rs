@@ -118,6 +118,13 @@ pub(crate) fn run_live(
         .then(|| Arc::new(Mutex::new(Panel::new(&station.station, &points, arguments.drive))));
     let (set, by_guest) = if is_shown { (set, None) } else { (None, set) };
     let server = serve(arguments, panel.as_ref(), set)?;
+    // Before anything is driven: a guest may want outputs at rest.
+    if let Some(guest) = guest.as_deref_mut() {
+        let names = |lines: &[RecordedLine]| lines.iter().map(|line| line.name.clone()).collect();
+        let [levels, numbers] = source.lines_of(&binding);
+        let lines = [names(&levels), names(&numbers)];
+        guest.begin(GuestPlace { events: events.clone(), set: by_guest, lines, history: history.clone() });
+    }
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
     let running = RunningLinks::start(ready);
@@ -136,7 +143,6 @@ pub(crate) fn run_live(
         ChangeLines::new(&station.station, &points, arguments.json, out, events.clone(), links)
     });
     let taker: Box<dyn TakeChanges + '_> = Box::new((feed, printed));
-    let to_guest = events.clone();
     let screen = panel.clone().filter(|_| on_screen).map(|panel| {
         let (tell, told) = channel();
         thread::spawn(move || {
@@ -154,11 +160,6 @@ pub(crate) fn run_live(
         None => taker,
     };
     let mut changes = PointChanges::new(all, &points, taker);
-    if let Some(guest) = guest.as_deref_mut() {
-        let names = |lines: &[RecordedLine]| lines.iter().map(|line| line.name.clone()).collect();
-        let lines = [names(&lines[0]), names(&lines[1])];
-        guest.begin(GuestPlace { events: to_guest, set: by_guest, lines, history: history.clone() });
-    }
     let mut looking = panel.clone().map(|panel| PanelWatch::new(panel, &station.station, &lines));
     let mut observers: Vec<&mut dyn Observer> = vec![&mut next_due];
     let mut recording =

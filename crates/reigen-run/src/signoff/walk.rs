@@ -82,8 +82,6 @@ pub struct Walk {
     moved: BTreeMap<usize, Nanos>,
     /// The outputs, and what each is while it is not tried.
     rest: Vec<(String, bool)>,
-    /// Whether they are.
-    is_at_rest: bool,
     drives: bool,
     began: Nanos,
     /// Without anybody who skips, what does not come fails after so long.
@@ -109,7 +107,6 @@ impl Walk {
             answered: BTreeMap::new(),
             moved: BTreeMap::new(),
             rest,
-            is_at_rest: false,
             drives,
             began: Nanos(0),
             wait,
@@ -121,16 +118,16 @@ impl Walk {
         self.steps.get(self.at).map(|step| (step, self.at + 1, self.steps.len()))
     }
 
+    /// Brings all outputs to rest, before anything is driven: nothing moves on its own while somebody has a hand in the machine.
+    pub fn rest(&self) -> Vec<Told> {
+        let rest = self.rest.iter().filter(|_| self.drives);
+        rest.map(|(point, on)| Told::Set(point.clone(), Some(*on))).collect()
+    }
+
     /// Takes what a window showed.
     pub fn see(&mut self, seen: &Seen) -> Vec<Told> {
-        let mut told = Vec::new();
-        if self.drives && !std::mem::replace(&mut self.is_at_rest, true) {
-            // Nothing moves on its own while somebody has a hand in the machine.
-            told.extend(self.rest.iter().map(|(point, on)| Told::Set(point.clone(), Some(*on))));
-        }
-        if let Some(step) = self.steps.get(self.at).cloned() {
-            told.extend(self.see_step(&step, seen));
-        }
+        let step = self.steps.get(self.at).cloned();
+        let told = step.map_or_else(Vec::new, |step| self.see_step(&step, seen));
         self.moved.extend(seen.edges.iter().map(|edge| (edge.line, edge.time)));
         told
     }
@@ -453,7 +450,8 @@ mod tests {
         ];
         for (typed, wanted) in ends {
             let mut walk = Walk::new(plan(vec![step("lamp", Trial::Output)]), true, None);
-            assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["set lamp Some(false)", "set brake Some(true)", "ask"]);
+            assert_eq!(short(&walk.rest()), ["set lamp Some(false)", "set brake Some(true)"]);
+            assert_eq!(short(&walk.see(&seen(1, &[], 0))), ["ask"]);
             let told: Vec<String> = typed.iter().flat_map(|text| short(&walk.typed(text))).collect();
             assert_eq!(told, wanted, "{typed:?}");
             assert!(walk.see(&seen(2, &[], 0)).is_empty() && walk.typed("y").is_empty());

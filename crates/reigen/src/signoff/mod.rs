@@ -18,9 +18,9 @@ use reigen_run::signoff::StepResult;
 use reigen_run::signoff::input::LineEdge;
 use reigen_run::signoff::steps::{Signal, Step, Trial, plan};
 use reigen_run::signoff::walk::{Seen, Told, Walk};
-use reigen_serve::SetPoints as _;
+use reigen_serve::{SetError, SetPoints as _};
 use reigen_station::station::Station;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 use std::io::{self, BufRead as _, Write as _};
 use std::sync::mpsc::{Receiver, SyncSender, channel};
 use std::thread;
@@ -52,6 +52,8 @@ pub(crate) struct SignoffGuest<'a> {
     signals: Vec<Signal>,
     place: Option<GuestPlace>,
     typed: Option<Receiver<String>>,
+    /// Outputs that are still to be set.
+    to_set: VecDeque<(String, Option<bool>)>,
     /// The point that was named last.
     heads: Option<String>,
     is_over: bool,
@@ -60,7 +62,16 @@ pub(crate) struct SignoffGuest<'a> {
 impl<'a> SignoffGuest<'a> {
     /// Walks as planned.
     pub(crate) fn new(plan: SignoffPlan<'a>) -> Self {
-        Self { plan, walk: None, signals: Vec::new(), place: None, typed: None, heads: None, is_over: false }
+        Self {
+            plan,
+            walk: None,
+            signals: Vec::new(),
+            place: None,
+            typed: None,
+            to_set: VecDeque::new(),
+            heads: None,
+            is_over: false,
+        }
     }
 
     /// What there is to see for the step that is tried.
@@ -107,12 +118,23 @@ impl<'a> SignoffGuest<'a> {
                 }
                 Told::Note(text) => self.line(&format!("    {text}")),
                 Told::Set(point, value) => {
-                    let set = self.place.as_ref().and_then(|place| place.set.as_ref());
-                    let refused = set.and_then(|set| set.set(&point, value).err());
-                    refused.into_iter().for_each(|error| self.line(&format!("    {error}")));
+                    self.to_set.push_back((point, value));
+                    self.set();
                 }
                 Told::Result(result) => self.keep(result),
                 Told::Done => self.end(),
+            }
+        }
+    }
+
+    /// Sets outputs, in order; where the run takes nothing more at present, the rest is set with the next window.
+    fn set(&mut self) {
+        while let Some((point, value)) = self.to_set.pop_front() {
+            let set = self.place.as_ref().and_then(|place| place.set.as_ref());
+            match set.map_or(Ok(()), |set| set.set(&point, value)) {
+                Ok(()) => {}
+                Err(SetError::NotTaken) => return self.to_set.push_front((point, value)),
+                Err(error) => self.line(&format!("    {error}")),
             }
         }
     }
@@ -176,7 +198,9 @@ impl Guest for SignoffGuest<'_> {
         plan.steps.retain(|step| (self.plan.wants)(&step.point));
         self.signals = plan.signals.iter().map(|(signal, _)| *signal).collect();
         let wait = self.plan.answers.as_ref().map(|answers| answers.wait);
-        self.walk = Some(Walk::new(plan, self.plan.drives, wait));
+        let walk = Walk::new(plan, self.plan.drives, wait);
+        let rest = walk.rest();
+        self.walk = Some(walk);
         let events = place.events.clone();
         if self.plan.answers.is_none() {
             let (tell, told) = channel();
@@ -193,6 +217,7 @@ impl Guest for SignoffGuest<'_> {
         }
         thread::spawn(move || wake(&events));
         self.place = Some(place);
+        self.say(rest);
     }
 }
 
@@ -208,6 +233,7 @@ fn wake(events: &SyncSender<LiveEvent>) {
 
 impl Observer for SignoffGuest<'_> {
     fn take(&mut self, view: &mut WindowView<'_>) -> Result<(), RunError> {
+        self.set();
         if self.is_over {
             self.end();
             return Ok(());
