@@ -4,7 +4,6 @@ use crate::block::{BitSource, Block, Inputs, Instants, NumberSource, Outputs, Sh
 use crate::cast;
 use crate::column::{BitColumn, CountColumn, ReadingColumn};
 use crate::condition::debounce::ReadingTimes;
-use crate::engine::MOST_SUM;
 use crate::event::{EventKind, Happening, SkipReason};
 use crate::logic::apply::Operand;
 use crate::logic::expression::Value;
@@ -147,21 +146,6 @@ pub struct State {
     pub(super) due: Option<Nanos>,
 }
 
-/// What a counter keeps while the program is not at work.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Retained {
-    /// Its value.
-    pub value: i64,
-    /// All counts, whatever became of the value.
-    pub total: i64,
-    /// How often it went from one limit to the other.
-    pub wraps: u64,
-    /// Counts that a limit swallowed.
-    pub lost: u64,
-    /// For each preset how often it was reached.
-    pub preset_hits: Vec<u64>,
-}
-
 /// What stands at a counter's inputs after an instant.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct InputLevels {
@@ -198,28 +182,6 @@ impl Counter {
             due: None,
         };
         Self { settings, sources, state, told: None, values_enough: None }
-    }
-
-    /// What it keeps while the program is not at work.
-    pub fn retained(&self) -> Retained {
-        let State { value, total, wraps, lost, ref preset_hits, .. } = self.state;
-        Retained { value, total, wraps, lost, preset_hits: preset_hits.clone() }
-    }
-
-    /// Begins from what was kept; false where its limits leave no room for that value.
-    pub fn resume(&mut self, kept: &Retained) -> bool {
-        let Retained { value, total, wraps, lost, ref preset_hits } = *kept;
-        let most = cast::u64_from_i64(MOST_SUM);
-        let is_beyond = self.settings.range.is_some_and(|range| !(range.least..=range.most).contains(&value));
-        if is_beyond || [wraps, lost].iter().chain(preset_hits).any(|sum| *sum > most) {
-            return false;
-        }
-        let before = self.state.clone();
-        // Other presets begin to be counted anew.
-        let same_presets = preset_hits.len() == before.preset_hits.len();
-        let preset_hits = if same_presets { preset_hits.clone() } else { before.preset_hits };
-        self.state = State { value, total, wraps, lost, preset_hits, ..before };
-        true
     }
 
     /// What it did.

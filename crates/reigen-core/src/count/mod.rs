@@ -2,6 +2,7 @@
 
 pub mod counter;
 pub mod encoder;
+pub mod retained;
 mod scans;
 mod steps;
 #[cfg(test)]

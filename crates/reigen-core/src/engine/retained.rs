@@ -5,8 +5,8 @@
 
 use super::{Engine, RunningBlock};
 use crate::column::BitColumn;
-use crate::count::counter;
 use crate::count::encoder::block as encoder;
+use crate::count::retained as counter;
 use crate::logic::timer;
 use crate::number::register;
 use crate::time::Nanos;
