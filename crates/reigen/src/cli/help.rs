@@ -8,7 +8,7 @@ pub(crate) const GROUPS: [(&str, &[&str]); 5] = [
     ("Before power-on", &["check", "size"]),
     ("Look", &["survey", "levels", "chain", "captures"]),
     ("Condition", &["debounce", "polling", "run", "live"]),
-    ("Judge", &["why", "draw", "verify", "compare"]),
+    ("Judge", &["why", "draw", "verify", "compare", "signoff"]),
     ("Hand over, and make", &["report", "convert", "demo", "simulate", "play", "schema", "completions", "man"]),
 ];
 
