@@ -21,7 +21,7 @@ pub(crate) fn command() -> clap::Command {
     let listed = listed(&command);
     let names: Vec<String> = command.get_subcommands().map(|sub| sub.get_name().to_owned()).collect();
     let with_codes = |command: clap::Command, name: &String| command.mut_subcommand(name, with_exit_codes);
-    let template = format!("{{about}}\n{{usage-heading}} {{usage}}\n\n{listed}{{options}}\n{EXIT_CODES}");
+    let template = format!("{{about}}\n{{usage-heading}} {{usage}}\n{listed}{{options}}\n{EXIT_CODES}");
     names.iter().fold(command, with_codes).help_template(template)
 }
 
