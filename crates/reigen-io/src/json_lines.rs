@@ -341,6 +341,14 @@ impl Format for JsonLines {
     ) -> Result<ParseProgress, Fault> {
         let mut at = 0;
         while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
+            // Blank lines are passed over at once.
+            let blank = rest.iter().position(|byte| !byte.is_ascii_whitespace()).unwrap_or(rest.len());
+            let blank = rest.get(..blank).unwrap_or_default();
+            if let Some(last) = memchr::memrchr(b'\n', blank) {
+                place.line += memchr::memchr_iter(b'\n', blank).count() as u64;
+                at += last + 1;
+                continue;
+            }
             let end = memchr::memchr(b'\n', rest);
             if end.is_none() && !at_end {
                 break;
