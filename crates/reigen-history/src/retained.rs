@@ -8,11 +8,12 @@ use reigen_run::retain::KeptState;
 use rusqlite::{Connection, params};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-/// Of each point the last that it kept; whether that was in the last session; and what stands in the file of it.
+/// Of each point the last that it kept with each of its settings; whether that was in the last session; and what stands in the
+/// file of it. A station that is as it was before another finds its own.
 const LAST: &str = "
 SELECT retained.point, retained.session = (SELECT max(id) FROM session), settings, state,
     until_ns - time_ns, began_unix_ns + until_ns
-FROM (SELECT point, max(session) AS last FROM retained GROUP BY point) AS newest
+FROM (SELECT point, max(session) AS last FROM retained GROUP BY point, settings) AS newest
 JOIN retained ON retained.point = newest.point AND retained.session = newest.last
 JOIN session ON session.id = retained.session
 ORDER BY retained.session, retained.point";

@@ -37,21 +37,27 @@ pub struct Fitting {
 pub fn fitting(file: &StationFile, kept: Vec<KeptState>) -> Fitting {
     let mut fitting = Fitting::default();
     let wanted = file.station.retained();
-    for KeptState { point, settings, state, is_of_last_run } in kept {
-        let number = file.station.points.iter().position(|known| known.name == point);
-        let why = match number {
-            // What an earlier run had and the last had not is no news.
-            None if !is_of_last_run => continue,
-            Some(number) if !wanted.contains(&number) && !is_of_last_run => continue,
-            None => Some("the station has it no more"),
-            Some(number) if !wanted.contains(&number) => Some("it is not set to retain any more"),
-            Some(number) if settings_of(file, number) != settings => Some("its settings are others now"),
-            Some(_) => None,
-        };
-        match why {
-            Some(why) => fitting.findings.push(dropped(&point, &state, why)),
-            None => fitting.resumed.push((point, state)),
+    let number = |name: &str| file.station.points.iter().position(|known| known.name == name);
+    let mut others = Vec::new();
+    for kept in kept {
+        match number(&kept.point).filter(|number| wanted.contains(number)) {
+            Some(number) if settings_of(file, number) == kept.settings => {
+                fitting.resumed.push((kept.point, kept.state));
+            }
+            _ => others.push(kept),
         }
+    }
+    // What an earlier run had and the last had not is no news.
+    for KeptState { point, state, .. } in others.into_iter().filter(|kept| kept.is_of_last_run) {
+        if fitting.resumed.iter().any(|(resumed, _)| *resumed == point) {
+            continue;
+        }
+        let why = match number(&point) {
+            None => "the station has it no more",
+            Some(number) if !wanted.contains(&number) => "it is not set to retain any more",
+            Some(_) => "its settings are others now",
+        };
+        fitting.findings.push(dropped(&point, &state, why));
     }
     fitting
 }
@@ -61,9 +67,11 @@ pub(crate) fn dropped(point: &str, state: &Retained, why: &str) -> Finding {
     let message = format!("it {} when the last run ended, and begins anew: {why}", in_words(state));
     let remedy = match state {
         Retained::Counter(_) => {
-            "if the count must go on, set `start` to it for one run, or run the station as it was; the history still has it"
+            "to go on from there, run the station with the settings that it had: the history still has the count"
         }
-        _ => "check that the machine is where the point says; the history still has what it was",
+        _ => {
+            "check that the machine is where the point says it is; with the settings that it had it goes on from there"
+        }
     };
     Finding::warning("state-dropped", point, message, remedy)
 }

@@ -232,13 +232,20 @@ fn a_station_that_has_changed_keeps_what_still_means_the_same_and_tells_the_rest
     let (counted, _, dropped) = values(&run());
     assert_eq!(counted[0], Some(9));
     assert_eq!(dropped, ["lamp: it was off when the last run ended, and begins anew: its settings are others now"]);
+    // A counter that counts otherwise begins anew; as it was before, it goes on from where it was then.
+    station(&format!("{counter}edge = 'falling'\n"));
+    let (counted, _, dropped) = values(&run());
+    assert_eq!(counted[0], Some(3));
+    assert!(dropped.iter().any(|told| told.starts_with("presses: it was at 9")), "{dropped:?}");
+    station(&format!("{counter}{toggle}"));
+    assert_eq!(values(&run()).0[0], Some(12));
     // Another station on the same history: the totals come back with the first.
     station("[counter.other]\nup = 'button'\nretain = true\n");
     let (_, _, dropped) = values(&run());
     assert_eq!(dropped.len(), 2, "{dropped:?}");
-    assert!(dropped[1].starts_with("presses: it was at 9 when the last run ended"), "{dropped:?}");
+    assert!(dropped[1].starts_with("presses: it was at 12 when the last run ended"), "{dropped:?}");
     station(counter);
-    assert_eq!(values(&run()).0[0], Some(12));
+    assert_eq!(values(&run()).0[0], Some(15));
     station(&format!("{counter}limits = [0, 5]\n"));
     let (counted, _, dropped) = values(&run());
     assert_eq!((counted[0], dropped.len()), (Some(3), 1), "{dropped:?}");
