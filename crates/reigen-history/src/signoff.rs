@@ -2,7 +2,7 @@
 
 use crate::error::HistoryError;
 use crate::retained::unix_now_ns;
-use crate::store::{Store, open_to_read};
+use crate::store::open_to_read;
 use reigen_run::signoff::StepResult;
 use rusqlite::{Connection, Transaction, params};
 use std::path::Path;
@@ -40,16 +40,6 @@ FROM signoff WHERE id IN (SELECT max(id) FROM signoff GROUP BY point) ORDER BY i
 pub fn trials(path: &Path) -> Result<Vec<Trial>, HistoryError> {
     let connection = open_to_read(path)?;
     read(&connection).map_err(HistoryError::of(path))
-}
-
-impl Store {
-    /// Of each point the last trial.
-    ///
-    /// # Errors
-    /// Where the history cannot be read.
-    pub fn trials(&self) -> Result<Vec<Trial>, HistoryError> {
-        read(&self.connection).map_err(HistoryError::of(&self.path))
-    }
 }
 
 fn read(connection: &Connection) -> rusqlite::Result<Vec<Trial>> {

@@ -135,7 +135,7 @@ fn holder(path: &Path) -> Option<u32> {
 pub(crate) fn open_to_read(path: &Path) -> Result<Connection, HistoryError> {
     let failed = HistoryError::of(path);
     let connection = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY).map_err(&failed)?;
-    // One that is empty is made by whoever writes it, and not here.
+    // Without tables it is no history yet: the program that writes it makes them.
     let tables: i64 =
         connection.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get(0)).map_err(&failed)?;
     if tables == 0 {

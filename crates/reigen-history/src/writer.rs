@@ -45,7 +45,7 @@ pub struct KeptPoint {
     pub number: usize,
     /// Its name.
     pub name: String,
-    /// What its values are: `bit`, `count` or `reading`; `state` where only its state is kept.
+    /// What its values are: `bit`, `count` or `reading`.
     pub kind: &'static str,
     /// Their unit.
     pub unit: Option<String>,

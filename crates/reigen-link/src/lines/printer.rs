@@ -32,7 +32,7 @@ pub struct LinePrinter {
     taker: Taker,
 }
 
-/// Who listens, and the last value of each line, which whoever comes later is told.
+/// The clients, and the last value of each line: a client that comes later is told those first.
 #[derive(Default)]
 struct Listeners {
     streams: Vec<Box<dyn Write + Send>>,
@@ -70,7 +70,7 @@ impl LinePrinter {
         Ok(printer)
     }
 
-    /// Prints to whoever connects on this computer, at a port that is free.
+    /// Prints to every client that connects on this computer, at a free port.
     ///
     /// # Errors
     /// Where none is.
@@ -88,7 +88,7 @@ impl LinePrinter {
     fn listen(self, listener: TcpListener) {
         thread::spawn(move || {
             for stream in listener.incoming().flatten() {
-                // Whoever takes nothing for so long counts as gone: the others are not held up.
+                // A client that takes nothing for so long counts as gone: the others are not held up.
                 let is_ready = stream.set_write_timeout(Some(LONGEST_WRITE)).is_ok();
                 if let Ok(reader) = stream.try_clone()
                     && is_ready
@@ -132,7 +132,7 @@ impl LinePrinter {
     pub fn print(&self, time: Nanos, line: &str, value: Value) {
         let text = change_text(time, line, value);
         let mut listeners = self.listeners();
-        // Whoever has gone listens no more.
+        // Clients that are gone are dropped.
         listeners.streams.retain_mut(|stream| stream.write_all(text.as_bytes()).is_ok());
         listeners.last.insert(line.to_owned(), state_text(line, value));
     }
@@ -147,7 +147,7 @@ impl Taker {
             let Some(line) = told.get("line").and_then(serde_json::Value::as_str) else { continue };
             let value = told.get("value").cloned().unwrap_or_default();
             let point = self.points.get(line).cloned().unwrap_or_default();
-            // Whoever listened may be gone.
+            // The client may be gone.
             let _ = self.writes.send(DeviceWrite { time: self.clock.now(), place: line.to_owned(), point, value });
         }
     }

@@ -97,14 +97,14 @@ pub fn judge(
     let judged = if was_on && first.high != step.on_while_high {
         Judged::failed(
             "wrong sense: it was on at rest and went off when it was actuated".to_owned(),
-            "an opener is wired as a closer, or the other way round: change the contact, or `contact` or `asserted` in the station",
+            "a normally closed contact is wired in place of a normally open one, or the other way round: change the contact, or `contact` in the station",
         )
     } else if !others.is_empty() {
         let message = format!("it changed, and so did {}", named.join(", "));
         Judged::failed(message, "two wires touch or share a terminal, or two devices were actuated: try it again alone")
     } else if seen.went_on == 0 {
         let (debounce, held) = (short_time(step.debounce), short_time(held));
-        let message = format!("its line changed for {held}, and the input took no notice: its debounce is {debounce}");
+        let message = format!("its line changed for {held}, and the input did not go on: its debounce is {debounce}");
         Judged::failed(message, "hold it longer; where that is as long as it comes, the debounce is too long")
     } else if seen.went_on > 1 {
         let (bounce, debounce) = (short_time(bounce), short_time(step.debounce));

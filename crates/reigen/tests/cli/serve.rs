@@ -1,6 +1,6 @@
 //! A live run in the network: what a browser shows, and what is set by hand.
 
-use crate::live::module;
+use crate::live::{free_address, module};
 use crate::peers::{found, ready};
 use crate::support::Place;
 use serde_json::Value;
@@ -12,7 +12,7 @@ use std::time::Duration;
 
 /// A port that nobody uses now.
 fn free_port() -> u16 {
-    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+    free_address().rsplit(':').next().unwrap().parse().unwrap()
 }
 
 /// Sends a request; gives the answer, or nothing while nobody listens.
