@@ -36,6 +36,16 @@ impl BitColumn {
         }
     }
 
+    /// Goes to the level that stands after an instant: in that of its start it is the first level, and no edge.
+    #[inline]
+    pub fn settle(&mut self, at: Nanos, level: bool) {
+        if self.level.is_some() && self.since == at && self.toggles.is_empty() {
+            self.level = Some(level);
+        } else {
+            self.set(at, level);
+        }
+    }
+
     /// The level after the window's last toggle.
     pub fn last_level(&self) -> Option<bool> {
         self.level.map(|level| level ^ (self.toggles.len() % 2 == 1))

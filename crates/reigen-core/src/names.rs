@@ -25,11 +25,12 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
     let letters = wanted.chars().count();
     let most = (letters / 3).clamp(1, 3).min(letters.saturating_sub(1));
     // Each letter more or less is a change: among a hundred thousand names most are told apart by that alone.
-    let is_as_long = |candidate: &&str| candidate.to_lowercase().chars().count().abs_diff(letters) <= most;
+    let is_as_long = |(candidate, _): &(String, &str)| candidate.chars().count().abs_diff(letters) <= most;
     known
         .into_iter()
+        .map(|candidate| (candidate.to_lowercase(), candidate))
         .filter(is_as_long)
-        .map(|candidate| (strsim::osa_distance(&wanted, &candidate.to_lowercase()), candidate))
+        .map(|(lower, candidate)| (strsim::osa_distance(&wanted, &lower), candidate))
         .filter(|(distance, _)| *distance <= most)
         .min_by_key(|(distance, _)| *distance)
         .map(|(_, candidate)| candidate)
@@ -71,7 +72,8 @@ pub fn some_for(name: &str, known: &[&str]) -> String {
     };
     let wanted = words(name);
     let mut sorted = known.to_vec();
-    sorted.sort_by_key(|candidate| !words(candidate).iter().any(|word| wanted.contains(word)));
+    // Each name is parted into words once, not at each comparison: there may be a hundred thousand.
+    sorted.sort_by_cached_key(|candidate| !words(candidate).iter().any(|word| wanted.contains(word)));
     some_of(&sorted)
 }
 

@@ -98,7 +98,7 @@ pub struct Window {
 }
 
 /// The file's own time of a recording's first time, in nanoseconds; may be negative.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(transparent)]
 pub struct Origin(pub i64);
 

@@ -15,6 +15,7 @@ mod picture;
 mod print;
 mod program;
 mod progress;
+mod prove;
 mod reading;
 mod serve;
 mod shell_word;

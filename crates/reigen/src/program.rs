@@ -72,6 +72,7 @@ fn work(command: &cli::Command, stop: &Stop, out: &mut print::Out) -> Result<Com
         }
         cli::Command::Draw(arguments) => commands::draw::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Report(arguments) => commands::report::run(arguments, out).map(|()| Completion::Fine),
+        cli::Command::Code(arguments) => commands::code::run(arguments, out),
         cli::Command::Verify(arguments) => commands::verify::run(arguments, out),
         cli::Command::Compare(arguments) => commands::compare::run(arguments, out),
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Completion::Fine),

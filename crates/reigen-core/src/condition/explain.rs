@@ -64,7 +64,7 @@ pub fn explain(settings: &InputSettings, edge: Edge, verdict: Option<&Verdict>, 
         (Some(rule), Settings::Lockout(_)) => {
             format!("{}, within the lockout that lasted to {}", rule.word(), at(verdict.decided))
         }
-        (Some(rule), Settings::Sampled { every, count }) => {
+        (Some(rule), Settings::Sampled { every, count, .. }) => {
             format!(
                 "{}, {}, before it was read the same {count} times in a row, every {every}",
                 rule.word(),
@@ -158,7 +158,7 @@ mod tests {
                 ],
             ),
             (
-                Settings::Sampled { every: Nanos(5 * MS), count: 2 },
+                Settings::Sampled { every: Nanos(5 * MS), count: 2, from: Nanos(0) },
                 None,
                 &[11, 12, 13, 52],
                 &[

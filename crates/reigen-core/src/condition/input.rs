@@ -60,7 +60,7 @@ impl InputSettings {
         match (self.scan, self.debounce) {
             // A filter is built of parts before the input: the scan reads what comes out of it.
             (Some(times), Settings::Rc(filter)) => Box::new(FilteredReader::new(filter.start(), times)),
-            (Some(times), _) => Box::new(LineReader::of_scan(times, self.debounce.start_from(times.phase))),
+            (Some(times), _) => Box::new(LineReader::of_scan(times, self.debounce.start())),
             (None, _) => self.debounce.start(),
         }
     }

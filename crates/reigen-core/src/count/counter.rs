@@ -336,19 +336,14 @@ impl Counter {
         if outputs.value.last() == Some(self.state.value) {
             return;
         }
-        outputs.value.push(time, self.state.value);
+        outputs.value.set(time, self.state.value);
         if let (Some(units), Some(value)) = (&mut outputs.units, self.in_units()) {
-            units.push(time, value);
+            units.set(time, value);
         }
-        let band = cast::i64_from_usize(self.band(self.state.value));
-        if outputs.band.last() != Some(band) {
-            outputs.band.push(time, band);
-        }
-        if outputs.done.last_level() != Some(self.is_done(self.state.value)) {
-            outputs.done.toggles.push(time);
-        }
-        if let Some(at_zero) = outputs.at_zero.as_mut().filter(|bit| bit.last_level() != Some(self.state.value <= 0)) {
-            at_zero.toggles.push(time);
+        outputs.band.change(time, cast::i64_from_usize(self.band(self.state.value)));
+        outputs.done.settle(time, self.is_done(self.state.value));
+        if let Some(at_zero) = &mut outputs.at_zero {
+            at_zero.settle(time, self.state.value <= 0);
         }
     }
 
@@ -552,12 +547,22 @@ keeps_state!(Counter, State);
 impl Counter {
     /// Counts edges, instant by instant.
     fn work_edges(&mut self, reads: &mut Reads<'_>, outputs: &mut CounterColumns<'_>) {
-        while let Some(time) = reads.instants.advance() {
+        // What holds it as the window begins; what it loads has been taken as far as that.
+        let mut held = if self.state.started { reads.held(Nanos(0)) } else { InputLevels::default() };
+        loop {
+            let loads = reads.load_to.next(held);
+            // What is loaded may step while it is: a level, it holds all the time.
+            if let Some(time) = loads.filter(|time| reads.instants.next_change().is_none_or(|change| *time < change)) {
+                held = reads.held(time);
+                self.instant(time, held, [0, 0], outputs);
+                continue;
+            }
+            let Some(time) = reads.instants.advance() else { return };
             if !self.state.started {
                 self.show_start(time, outputs);
             }
             // Reset and load are levels: they hold from the start.
-            let held = reads.held(time);
+            held = reads.held(time);
             let counts = [reads.ports.up, reads.ports.down].map(|port| self.counted(port, &reads.instants));
             self.instant(time, held, counts, outputs);
         }

@@ -33,10 +33,12 @@ impl Counter {
         outputs: &mut CounterColumns<'_>,
     ) {
         let mut from = window.from;
+        // What holds it as the window begins; what it loads has been taken as far as that.
+        let mut held = if self.state.started { reads.held(Nanos(0)) } else { InputLevels::default() };
         if !self.state.started {
             let Some(start) = reads.instants.advance() else { return };
             self.show_start(start, outputs);
-            let held = reads.held(start);
+            held = reads.held(start);
             self.instant(start, held, [0, 0], outputs);
             from = from.max(start);
         }
@@ -46,12 +48,21 @@ impl Counter {
             let on = reads.on();
             // While no bit is on, no reading counts.
             let due = Some(reading).filter(|_| on != [0, 0]);
-            let Some(time) = change.into_iter().chain(due.filter(|due| *due < window.until)).min() else {
+            let loads = reads.load_to.next(held);
+            let within = due.filter(|due| *due < window.until);
+            let Some(time) = [change, loads, within].into_iter().flatten().min() else {
                 self.state.due = due;
                 return;
             };
+            if change != Some(time) && within != Some(time) {
+                // What is loaded steps while it is.
+                held = reads.held(time);
+                self.instant(time, held, [0, 0], outputs);
+                reading = reading.max(times.at_or_after(time));
+                continue;
+            }
             if change != Some(time) {
-                let held = reads.held(time);
+                held = reads.held(time);
                 let until = [change, reads.load_to.next(held)].into_iter().flatten().fold(window.until, Nanos::min);
                 let count = until.saturating_sub(time).0.div_ceil(times.period.0).max(1);
                 self.count_alike(Alike { first: time, count, period: times.period, held, on }, window, outputs);
@@ -59,7 +70,7 @@ impl Counter {
                 continue;
             }
             reads.instants.advance();
-            let held = reads.held(time);
+            held = reads.held(time);
             reading = reading.max(times.at_or_after(time));
             let counts = if reading == time { reads.on() } else { [0, 0] };
             self.instant(time, held, counts, outputs);

@@ -12,10 +12,11 @@ impl Counter {
     /// Counts the steps of a window; those before all bits have a level count for nothing.
     pub(super) fn work_steps(&mut self, steps: &CountColumn, reads: &mut Reads<'_>, outputs: &mut CounterColumns<'_>) {
         let mut start = Nanos(0);
+        let mut held = if self.state.started { reads.held(Nanos(0)) } else { InputLevels::default() };
         if !self.state.started {
             let Some(first) = reads.instants.advance() else { return };
             self.show_start(first, outputs);
-            let held = reads.held(first);
+            held = reads.held(first);
             self.step_instant(first, held, 0, outputs);
             start = first;
         }
@@ -23,12 +24,15 @@ impl Counter {
         let mut samples = samples.skip_while(|(time, _)| *time < start).peekable();
         loop {
             let change = reads.instants.next_change();
-            let Some(time) = change.into_iter().chain(samples.peek().map(|(time, _)| *time)).min() else { return };
+            let sample = samples.peek().map(|(time, _)| *time);
+            // What is loaded may step while it is.
+            let loads = reads.load_to.next(held);
+            let Some(time) = [change, sample, loads].into_iter().flatten().min() else { return };
             if change == Some(time) {
                 reads.instants.advance();
             }
             let steps = samples.next_if(|(sample, _)| *sample == time).map_or(0, |(_, steps)| steps);
-            let held = reads.held(time);
+            held = reads.held(time);
             self.step_instant(time, held, steps, outputs);
         }
     }

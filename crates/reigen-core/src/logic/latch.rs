@@ -88,14 +88,9 @@ impl Block for Toggle {
         let Some(mut instants) = Instants::new(&inputs, sources, output.level.is_some()) else { return };
         while let Some(time) = instants.advance() {
             let held = self.reset.is_some() && instants.level(1);
-            if output.level.is_none() {
-                output.start(time, self.state.begins_on && !held);
-            }
-            let on = output.last_level() == Some(true);
-            let next = !held && (on ^ (instants.rises(0) % 2 == 1));
-            if next != on {
-                output.toggles.push(time);
-            }
+            let on = output.last_level().unwrap_or(self.state.begins_on);
+            // What stands after its first instant is its first level, and no edge.
+            output.set(time, !held && (on ^ (instants.rises(0) % 2 == 1)));
         }
     }
 }

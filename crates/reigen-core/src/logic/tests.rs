@@ -58,6 +58,20 @@ fn plain<S>(
     (0..=END).map(|tick| step(&mut state, tick, now(tick), tick.checked_sub(1).map(now))).collect()
 }
 
+#[test]
+fn what_stands_after_its_first_instant_is_no_edge_of_a_toggle() {
+    // Just when `by` rises, `reset` gets its first level.
+    let by = BitColumn { level: Some(false), since: Nanos(0), toggles: vec![Nanos(5)] };
+    for held in [false, true] {
+        let columns = [by.clone(), BitColumn { level: Some(held), since: Nanos(5), toggles: Vec::new() }];
+        let inputs = Inputs { lines: Lines::of_bits(&columns), bits: &[], counts: &[], readings: &[] };
+        let mut bit = BitColumn::default();
+        let outputs = Outputs { bits: std::slice::from_mut(&mut bit), counts: &mut [], readings: &mut [] };
+        Toggle::new(A, Some(B)).work(Window { from: Nanos(0), until: Nanos(END) }, inputs, outputs);
+        assert_eq!(bit, BitColumn { level: Some(!held), since: Nanos(5), toggles: Vec::new() });
+    }
+}
+
 proptest! {
     #[test]
     fn timers_agree_with_their_plain_forms(line in line(), time in 1..30u64) {

@@ -250,7 +250,7 @@ impl DebounceTable {
             return None;
         }
         let step = builder.step(every)?;
-        Some(Settings::Sampled { every: step, count: u64::from(*count.get_ref()) })
+        Some(Settings::Sampled { every: step, count: u64::from(*count.get_ref()), from: Nanos(0) })
     }
 
     fn rc(&self, span: Span, on_while_high: bool, builder: &mut Builder<'_>) -> Option<Settings> {
@@ -400,7 +400,10 @@ fn in_scans(debounce: Settings, builder: &Builder<'_>) -> Settings {
     match debounce {
         Settings::Stable(times) => Settings::Stable(whole(times)),
         Settings::Lockout(times) => Settings::Lockout(whole(times)),
-        Settings::Pass | Settings::Sampled { .. } | Settings::Rc(_) => debounce,
+        Settings::Sampled { every, count, .. } => {
+            Settings::Sampled { every, count, from: builder.scan.map_or(Nanos(0), |scan| scan.phase) }
+        }
+        Settings::Pass | Settings::Rc(_) => debounce,
     }
 }
 

@@ -148,8 +148,8 @@ impl<'a> LineNames<'a> {
     /// Says which line may be meant where there is none of a name, for which all names are looked at.
     pub fn explained(&self, kind: StationErrorKind) -> StationErrorKind {
         let StationErrorKind::UnknownLine { name, .. } = kind else { return kind };
-        let leaf = |line: &'a RecordedLine| line.name.rsplit('.').next().unwrap_or_default();
-        let known = self.recorded.iter().flat_map(|line| [leaf(line), line.name.as_str()]);
+        let leaf = |line: &'a RecordedLine| line.name.rsplit_once('.').map(|(_, leaf)| leaf);
+        let known = self.recorded.iter().flat_map(|line| leaf(line).into_iter().chain([line.name.as_str()]));
         StationErrorKind::UnknownLine {
             near: nearest(&name, known).map(str::to_owned),
             some: self.recorded.iter().map(|line| line.name.clone()).collect(),

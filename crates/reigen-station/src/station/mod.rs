@@ -21,6 +21,7 @@ pub mod set_by_hand;
 mod step_tests;
 #[cfg(test)]
 mod tests;
+mod version;
 #[cfg(test)]
 mod window_tests;
 
@@ -30,6 +31,7 @@ pub(crate) use file::translate;
 pub use file::{KINDS, parse, schema};
 pub use kind::Kind;
 pub use meaning::meaning_of;
+pub use version::version_of;
 
 use crate::links::{Link, online_line};
 use crate::points::display::Display;

@@ -16,6 +16,7 @@ use reigen_core::time::Nanos;
 use std::collections::{HashMap, HashSet};
 
 /// A station bound to the lines of a recording.
+#[derive(Debug)]
 pub struct Plan {
     /// What the station does.
     pub program: Program,

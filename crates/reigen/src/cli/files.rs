@@ -141,6 +141,7 @@ pub(crate) enum SchemaWord {
     Compare,
     Why,
     Signoff,
+    Code,
 }
 
 /// Show the work on a built-in example

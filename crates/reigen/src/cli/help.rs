@@ -9,7 +9,7 @@ pub(crate) const GROUPS: [(&str, &[&str]); 5] = [
     ("Look", &["survey", "levels", "chain", "captures"]),
     ("Condition", &["debounce", "polling", "run", "live"]),
     ("Judge", &["why", "draw", "verify", "compare", "signoff"]),
-    ("Hand over, and make", &["report", "convert", "demo", "simulate", "play", "schema", "completions", "man"]),
+    ("Hand over, and make", &["report", "code", "convert", "demo", "simulate", "play", "schema", "completions", "man"]),
 ];
 
 /// What each exit code means.

@@ -1,5 +1,6 @@
 //! The command line as it is typed.
 
+pub(crate) mod code;
 mod files;
 mod help;
 pub(crate) mod live;
@@ -44,7 +45,7 @@ pub(crate) struct Manner {
     #[arg(short, long, global = true, conflicts_with = "quiet", help_heading = "Global options")]
     pub(crate) verbose: bool,
     /// Hide the progress bar and notes
-    #[arg(short, long, global = true, help_heading = "Global options")]
+    #[arg(short, long, global = true, hide_short_help = true, help_heading = "Global options")]
     pub(crate) quiet: bool,
     /// Colour: auto, always or never
     #[arg(
@@ -106,6 +107,7 @@ pub(crate) enum Command {
     Why(WhyArguments),
     Draw(DrawArguments),
     Report(ReportArguments),
+    Code(code::CodeArguments),
     Convert(ConvertArguments),
     Simulate(SimulateArguments),
     Demo(DemoArguments),

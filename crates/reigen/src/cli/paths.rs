@@ -102,6 +102,11 @@ impl Command {
                 files.reads_recordings(&arguments.recording.recordings);
                 files.writes(Some(&arguments.output), Replace::Named);
             }
+            Self::Code(arguments) => {
+                files.reads(&arguments.station);
+                arguments.prove.iter().for_each(|recording| files.reads_recording(recording));
+                files.prints(arguments.json);
+            }
             Self::Convert(arguments) => {
                 files.reads_recordings(arguments.inputs());
                 files.writes(Some(arguments.output()), Replace::Named);

@@ -3,6 +3,7 @@
 pub(crate) mod captures;
 pub(crate) mod chain;
 pub(crate) mod check;
+pub(crate) mod code;
 pub(crate) mod compare;
 pub(crate) mod completions;
 pub(crate) mod convert;

@@ -32,6 +32,7 @@ pub(crate) fn run(arguments: &SchemaArguments, out: &mut Out) -> Result<(), Fail
         SchemaWord::Verify => result::<verify::Json<'static>>("verify"),
         SchemaWord::Compare => result::<CompareResult<'static>>("compare"),
         SchemaWord::Why => result::<WhyReport>("why"),
+        SchemaWord::Code => result::<crate::views::code::CodeReport>("code"),
         SchemaWord::Signoff => result::<crate::signoff::Sheet>("signoff"),
     })
 }

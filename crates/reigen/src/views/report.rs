@@ -19,7 +19,7 @@ use reigen_draw::theme::Theme;
 use reigen_run::outcome::Outcome;
 use reigen_run::station_file::StationFile;
 use reigen_station::electrical::{WiringReport, check};
-use reigen_station::station::Station;
+use reigen_station::station::{Station, version_of};
 
 /// The width of its pictures.
 const WIDTH: u32 = 1120;
@@ -102,6 +102,7 @@ pub(crate) fn report(
         ("lines", outcome.lines.to_string()),
         ("edges", outcome.edges.to_string()),
         ("station file", station.name.clone()),
+        ("station version", version_of(&station.source)),
     ];
     Ok(ReportView {
         title: on_one_line(station.station.title.as_ref().unwrap_or(&station.name)).into_owned(),

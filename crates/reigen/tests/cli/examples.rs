@@ -3,13 +3,18 @@
 use crate::support::Place;
 use std::path::Path;
 
+/// Where the compiler is that proves code.
+fn compilers() -> std::ffi::OsString {
+    std::env::var_os("PATH").unwrap_or_default()
+}
+
 #[test]
 fn every_command_of_every_example_does_what_it_says() {
     let root = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples"));
     let list = std::fs::read_to_string(root.join("README.md")).unwrap();
     let mut folders: Vec<_> = std::fs::read_dir(root).unwrap().map(|entry| entry.unwrap().path()).collect();
     folders.retain(|path| path.is_dir());
-    assert_eq!(folders.len(), 12);
+    assert_eq!(folders.len(), 13);
     let place = Place::new();
     let (station, scenario) = (place.reigen("schema station").json(), place.reigen("schema scenario").json());
     let [station, scenario] = [station, scenario].map(|schema| jsonschema::draft202012::new(&schema).unwrap());
@@ -25,8 +30,13 @@ fn every_command_of_every_example_does_what_it_says() {
                 Some((arguments, code)) => (arguments, code.parse().unwrap()),
                 None => (command, 0),
             };
-            let said: crate::support::Said =
-                place.command(arguments).current_dir(place.path(name)).output().unwrap().into();
+            let said: crate::support::Said = place
+                .command(arguments)
+                .current_dir(place.path(name))
+                .env("PATH", compilers())
+                .output()
+                .unwrap()
+                .into();
             assert_eq!(said.code, code, "{name}: {command}\n{}{}", said.stdout, said.stderr);
         }
         for (file, schema) in [("station.toml", &station), ("scenario.toml", &scenario)] {

@@ -8,6 +8,7 @@ mod advice;
 mod bounded;
 mod broker;
 mod check;
+mod code;
 mod compare;
 mod convert;
 mod demo;

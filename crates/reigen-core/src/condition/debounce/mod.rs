@@ -58,6 +58,8 @@ pub enum Settings {
         every: Nanos,
         /// How many equal readings; above zero.
         count: u64,
+        /// Readings count from here: from the first scan, where there are scans.
+        from: Nanos,
     },
     /// A resistor and a capacitor before a Schmitt input.
     Rc(RcSettings),
@@ -70,7 +72,7 @@ impl Settings {
             Settings::Pass => None,
             Settings::Stable(times) | Settings::Lockout(times) => Some(times),
             // So long it takes until every pulse is seen.
-            Settings::Sampled { every, count } => {
+            Settings::Sampled { every, count, .. } => {
                 let time = Nanos(every.0.saturating_mul(count));
                 Some(HoldTimes { on: time, off: time })
             }
@@ -80,11 +82,6 @@ impl Settings {
 
     /// The running form of these settings.
     pub fn start(self) -> Box<dyn Debounce> {
-        self.start_from(Nanos(0))
-    }
-
-    /// The same, its own readings counted from a time: that of the first scan.
-    pub fn start_from(self, phase: Nanos) -> Box<dyn Debounce> {
         let none = Nanos(0);
         match self {
             Settings::Pass => Box::new(Pass),
@@ -95,8 +92,8 @@ impl Settings {
             Settings::Stable(times) if times.on == times.off => Box::new(Stable::new(times)),
             Settings::Stable(times) => Box::new(BurstRule::new(Box::new(Stable::new(times)), times.on.max(times.off))),
             Settings::Lockout(times) => Box::new(Lockout::new(times)),
-            Settings::Sampled { every, count } => {
-                let times = ReadingTimes { period: every, phase, catch: false };
+            Settings::Sampled { every, count, from } => {
+                let times = ReadingTimes { period: every, phase: from, catch: false };
                 let held = Nanos(every.0.saturating_mul(count.saturating_sub(1)));
                 let read = LineReader::new(times, Box::new(Stable::longer_than(held)));
                 Box::new(BurstRule::new(Box::new(read), Nanos(every.0.saturating_mul(count))))

@@ -145,7 +145,7 @@ fn rc(charge_ns: f64, discharge_ns: f64, on_while_high: bool) -> RcSettings {
 
 #[test]
 fn readings_and_filters_by_hand() {
-    let sampled = |count| Settings::Sampled { every: Nanos(10), count };
+    let sampled = |count| Settings::Sampled { every: Nanos(10), count, from: Nanos(0) };
     // ln(5/2) = 0.916, ln(5/1.5) = 1.204.
     let filter = Settings::Rc(rc(100.0, 100.0, true));
     type Case<'a> = (&'a str, Settings, &'a [u64], u64, &'a [u64], &'a str);
@@ -203,7 +203,7 @@ proptest! {
     #[test]
     fn sampled_agrees_with_its_plain_form(edges in edges(), every in 1..12u64, count in 1..5u64, more in 0..30u64) {
         let end = edges.last().copied().unwrap_or(0) + more;
-        let settings = Settings::Sampled { every: Nanos(every), count };
+        let settings = Settings::Sampled { every: Nanos(every), count, from: Nanos(0) };
         let plain = reference::by_neighbours(reference::sampled(every, count, &edges, end), &edges, every * count);
         prop_assert!(same(told(settings, &edges, end), plain));
     }
@@ -267,7 +267,7 @@ proptest! {
         edges in edges(), every in 1..12u64, count in 1..4u64, catch in any::<bool>(), from in 1..120u64, cut in 0..60u64,
     ) {
         let times = ReadingTimes { period: Nanos(every), phase: Nanos(3), catch };
-        let inner = Settings::Sampled { every: Nanos(every + 1), count }.start();
+        let inner = Settings::Sampled { every: Nanos(every + 1), count, from: Nanos(0) }.start();
         let mut method = LineReader::new(times, inner);
         let (mut output, mut ledger) = (Vec::new(), Ledger { verdicts: Some(Vec::new()), ..Ledger::default() });
         method.start(false);
