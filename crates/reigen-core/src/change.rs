@@ -1,9 +1,10 @@
 //! A line takes a value: what a simulation makes, and writers write.
 
 use crate::time::Nanos;
+use serde::{Deserialize, Serialize};
 
 /// The value that a line takes.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub enum Value {
     /// A level.
     Level(bool),

@@ -8,7 +8,6 @@
 
 mod drive;
 pub mod gpio;
-pub mod line_table;
 pub mod lines;
 pub mod modbus;
 pub mod mqtt;

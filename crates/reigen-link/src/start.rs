@@ -1,12 +1,12 @@
 //! The links of a station at work, each in a thread of its own.
 
 use crate::gpio::{GpioPins, pins};
-use crate::line_table::LineTable;
 use crate::lines::{DeviceLines, LinesReader};
 use crate::modbus::{ModbusClient, Route, SerialBus};
 use crate::mqtt::MqttClient;
 use reigen_core::lines::RecordedLine;
 use reigen_core::time::Nanos;
+use reigen_run::line_table::LineTable;
 use reigen_run::live::board::Board;
 use reigen_run::live::event::LiveEvent;
 use reigen_run::live::inbox::RunClock;

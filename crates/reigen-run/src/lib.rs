@@ -39,12 +39,14 @@
 
 pub mod actuator;
 pub mod compare;
+pub mod continued_run;
 pub mod displays;
 pub mod error;
 pub mod files;
 pub mod gauge;
 pub mod instruments;
 pub mod line_changes;
+pub mod line_table;
 pub mod live;
 pub mod measure;
 pub mod observer;

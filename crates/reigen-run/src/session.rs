@@ -6,8 +6,8 @@ use crate::retain::numbered;
 use crate::source::LineSource;
 use crate::station_file::StationFile;
 use crate::stretch::Stretch;
-use reigen_core::engine::{Engine, Retained};
-use reigen_core::lines::LineColumns;
+use reigen_core::engine::{Engine, EngineState, RestoreError, Retained};
+use reigen_core::lines::{LineColumns, RecordedLine};
 use reigen_core::program::Program;
 use reigen_core::time::Nanos;
 use reigen_station::station::plan::{Plan, compile};
@@ -36,7 +36,20 @@ impl Binding {
     /// # Errors
     /// Where the station names lines that the source does not have, or not as they are wanted.
     pub fn new(file: &StationFile, source: &dyn LineSource) -> Result<Self, RunError> {
-        let plan = compile(&file.station, source.lines(), source.tick());
+        Self::to_lines(file, source.lines(), source.tick(), source.resumed())
+    }
+
+    /// Binds a station to lines whose times have this step; its points begin from what they kept.
+    ///
+    /// # Errors
+    /// As [`new`](Self::new).
+    pub fn to_lines(
+        file: &StationFile,
+        lines: &[RecordedLine],
+        tick: Nanos,
+        resumed: &[(String, Retained)],
+    ) -> Result<Self, RunError> {
+        let plan = compile(&file.station, lines, tick);
         let Plan { program, signals, names, lines, numbers, .. } = plan.map_err(|errors| RunError::Station {
             file: file.name.clone(),
             source_text: file.source.clone(),
@@ -48,7 +61,7 @@ impl Binding {
             numbers,
             line_names: names,
             line_numbers: lines,
-            resumed: numbered(&file.station, source.resumed()),
+            resumed: numbered(&file.station, resumed),
         })
     }
 }
@@ -74,6 +87,15 @@ impl<'a> Session<'a> {
         let mut engine = binding.program.start();
         let refused = binding.resumed.iter().filter(|(point, state)| !engine.resume(*point, state)).cloned().collect();
         Self { engine, refused, binding, stretch, counted_before: false, every: None, worked_until: Nanos(0) }
+    }
+
+    /// Goes on from the state of another session of the same binding, which had worked up to a time.
+    ///
+    /// # Errors
+    /// Where the state is that of another program; then the session is of no more use.
+    pub fn go_on(&mut self, state: EngineState, worked_until: Nanos) -> Result<(), RestoreError> {
+        self.worked_until = worked_until;
+        self.engine.restore(state)
     }
 
     /// What is counted before the stretch counts too, as in the whole of the lines.

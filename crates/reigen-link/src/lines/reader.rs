@@ -1,7 +1,7 @@
 //! Lines of text, read as they come.
 
-use crate::line_table::LineTable;
 use reigen_io::live_row;
+use reigen_run::line_table::LineTable;
 use reigen_run::live::event::LineValue;
 use reigen_run::live::teller::{LinkTeller, RunOver};
 use std::io::{self, BufRead, BufReader, Read};

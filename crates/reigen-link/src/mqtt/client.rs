@@ -3,8 +3,8 @@
 use super::options::{QOS, in_words, options, status};
 use super::subscriptions::Subscriptions;
 use crate::drive::{Driven, LOOK};
-use crate::line_table::LineTable;
 use reigen_core::logic::expression::Value;
+use reigen_run::line_table::LineTable;
 use reigen_run::live::board::Board;
 use reigen_run::live::passes::Retry;
 use reigen_run::live::teller::{LinkTeller, RunOver};

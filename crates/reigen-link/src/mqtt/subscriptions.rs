@@ -2,9 +2,9 @@
 
 use super::options::QOS;
 use super::payload;
-use crate::line_table::LineTable;
 use reigen_core::change::Value;
 use reigen_core::time::Nanos;
+use reigen_run::line_table::LineTable;
 use reigen_run::live::event::LineValue;
 use reigen_station::links::mqtt::{MqttLink, MqttPlace};
 use rumqttc::v5::mqttbytes::v5::{Filter, Publish};
