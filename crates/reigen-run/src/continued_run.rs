@@ -44,6 +44,11 @@ impl BoundStation {
         let columns = [columns_of(&binding.signals, true), columns_of(&binding.numbers, false)];
         Ok(Self { table: LineTable::new(&lines), lines, columns, binding })
     }
+
+    /// How many lines of two levels the station reads.
+    pub fn line_count(&self) -> usize {
+        self.binding.signals.len()
+    }
 }
 
 /// What a run must know of the past.
@@ -135,6 +140,11 @@ impl<'a> ContinuedRun<'a> {
             values: self.columns.readings().iter().map(|column| column.last()).collect(),
             engine: self.session.engine.save(),
         }
+    }
+
+    /// The lines' own time at time 0, and the time of the newest change; `None` before the first.
+    pub fn stretch(&self) -> Option<(Origin, Nanos)> {
+        Some((self.clock.origin?, self.clock.newest))
     }
 
     /// The lines' own time of the newest change; `None` before the first.

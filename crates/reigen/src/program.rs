@@ -78,6 +78,7 @@ fn work(command: &cli::Command, stop: &Stop, out: &mut print::Out) -> Result<Com
         cli::Command::Why(arguments) => commands::why::run(arguments, out).map(|()| Completion::Fine),
         cli::Command::Run(arguments) => commands::run::run(arguments, out),
         cli::Command::Live(arguments) => commands::live::run(arguments, stop, out),
+        cli::Command::Work(arguments) => commands::work::run(arguments, stop, out).map(|()| Completion::Fine),
         cli::Command::Signoff(arguments) => commands::signoff::run(arguments, stop, out),
         cli::Command::Play(arguments) => commands::play::run(arguments, stop, out).map(|()| Completion::Fine),
         cli::Command::Convert(arguments) => commands::convert::run(arguments, out).map(|()| Completion::Fine),

@@ -7,7 +7,7 @@ use clap::CommandFactory;
 pub(crate) const GROUPS: [(&str, &[&str]); 5] = [
     ("Before power-on", &["check", "size"]),
     ("Look", &["survey", "levels", "chain", "captures"]),
-    ("Condition", &["debounce", "polling", "run", "live"]),
+    ("Condition", &["debounce", "polling", "run", "live", "work"]),
     ("Judge", &["why", "draw", "verify", "compare", "signoff"]),
     ("Hand over, and make", &["report", "code", "convert", "demo", "simulate", "play", "schema", "completions", "man"]),
 ];

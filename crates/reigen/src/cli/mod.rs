@@ -9,6 +9,7 @@ mod paths;
 mod reading;
 pub(crate) mod size;
 mod station;
+pub(crate) mod work;
 
 pub(crate) use files::{
     CompletionsArguments, ConvertArguments, DemoArguments, FormatWord, ManArguments, SchemaArguments, SchemaWord,
@@ -24,18 +25,21 @@ pub(crate) use station::{
     CheckArguments, CompareArguments, DrawArguments, ReportArguments, RunArguments, VerifyArguments, WhyArguments,
 };
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
 /// Conditions discrete and pulse inputs: counts, readings, reasons and wiring, from recordings.
 #[derive(Debug, Parser)]
-#[command(name = "reigen", version, about, max_term_width = 100)]
+#[command(name = "reigen", version, about, max_term_width = 100, disable_version_flag = true)]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) manner: Manner,
     #[command(subcommand)]
     pub(crate) command: Command,
+    /// Print version
+    #[arg(short = 'V', long, action = ArgAction::Version, hide_short_help = true)]
+    version: Option<bool>,
 }
 
 /// Global options.
@@ -100,6 +104,7 @@ pub(crate) enum Command {
     Rate(RateArguments),
     Run(RunArguments),
     Live(live::LiveArguments),
+    Work(work::WorkArguments),
     Signoff(live::SignoffArguments),
     Play(live::PlayArguments),
     Verify(VerifyArguments),

@@ -107,6 +107,7 @@ impl Command {
                 arguments.prove.iter().for_each(|recording| files.reads_recording(recording));
                 files.prints(arguments.json);
             }
+            Self::Work(arguments) => files.prints(arguments.json),
             Self::Convert(arguments) => {
                 files.reads_recordings(arguments.inputs());
                 files.writes(Some(arguments.output()), Replace::Named);

@@ -23,3 +23,8 @@ pub(crate) mod size;
 pub(crate) mod survey;
 pub(crate) mod verify;
 pub(crate) mod why;
+#[cfg(feature = "nats")]
+pub(crate) mod work;
+#[cfg(not(feature = "nats"))]
+#[path = "no_work.rs"]
+pub(crate) mod work;

@@ -19,3 +19,5 @@ pub(crate) mod survey;
 pub(crate) mod verdict;
 pub(crate) mod verify;
 pub(crate) mod why;
+#[cfg(feature = "nats")]
+pub(crate) mod work;

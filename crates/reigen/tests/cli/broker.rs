@@ -62,7 +62,7 @@ fn is_there() -> bool {
     found(said.and(broker), "`mosquitto` and its clients are not installed").is_some()
 }
 
-fn free_port() -> u16 {
+pub(crate) fn free_port() -> u16 {
     TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
 }
 

@@ -16,6 +16,8 @@ mod draw;
 mod encoder;
 mod examples;
 mod expand;
+#[cfg(feature = "nats")]
+mod fleet;
 mod guide;
 mod history;
 mod home;

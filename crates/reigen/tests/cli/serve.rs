@@ -112,6 +112,9 @@ fn a_browser_shows_the_run_on_a_phone_and_on_a_desk() {
     let Some(_) = found(version, "`chromium` is not installed") else { return };
     let (place, port) = (module(), free_port());
     let mut children = served(&place, port, "--drive --allow-set");
+    // A run whose changes nobody takes comes to a halt.
+    let mut changes = children[1].stdout.take().unwrap();
+    std::thread::spawn(move || std::io::copy(&mut changes, &mut std::io::sink()));
     points_when(port, |points| points["spool_turns"]["value"].as_i64() > Some(0));
     for size in ["390,844", "1280,800"] {
         // A browser that is asked for the page takes it once it is loaded: what the page then asks for may not be there yet.

@@ -1,0 +1,163 @@
+//! `reigen work`: a worker of a fleet of stations.
+
+use crate::cli::work::WorkArguments;
+use crate::failure::Failure;
+use crate::print::Out;
+use crate::stop::Stop;
+use crate::views::run::{Detail, print, print_json};
+use crate::views::work::{StandingRow, event_words, print_list};
+use reigen_core::time::{Nanos, Origin};
+use reigen_fleet::error::FleetError;
+use reigen_fleet::server::ServerAddress;
+use reigen_fleet::standing::standings;
+use reigen_fleet::station::{FleetStation, station_files};
+use reigen_fleet::worker::{WorkerSettings, WorkerStop, work};
+use reigen_run::continued_run::{BoundStation, ContinuedRun};
+use reigen_run::outcome::Outcome;
+use std::sync::mpsc::channel;
+use std::thread;
+use std::time::Duration;
+
+/// The shortest time between two states, and of a lease.
+const SHORTEST: Nanos = Nanos(100_000_000);
+
+/// Runs the command.
+pub(crate) fn run(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
+    let mut stations = Vec::new();
+    for path in station_files(&arguments.stations)? {
+        stations.push(FleetStation::open(&path)?);
+    }
+    arguments.anew.iter().chain(&arguments.show).try_for_each(|name| check_known(name, &stations))?;
+    let address = ServerAddress { address: arguments.nats.clone(), user: user(arguments)? };
+    if let Some(name) = &arguments.show {
+        stations.retain(|station| station.name == *name);
+        return show(&stations, &address, arguments, out);
+    }
+    if arguments.list {
+        let standings = standings(&stations, &address)?;
+        let rows = stations.iter().zip(&standings);
+        let rows: Vec<StandingRow> = rows.map(|(station, standing)| StandingRow::new(station, standing)).collect();
+        return if arguments.json { out.json(&rows) } else { print_list(&rows, out) };
+    }
+    keep_working(stations, &address, arguments, stop, out)
+}
+
+fn check_known(name: &String, stations: &[FleetStation]) -> Result<(), Failure> {
+    let names: Vec<&str> = stations.iter().map(|station| station.name.as_str()).collect();
+    match names.contains(&name.as_str()) {
+        true => Ok(()),
+        false => Err(Failure::Usage {
+            message: format!("there is no station `{name}` in the folder"),
+            help: format!("the stations are {}", names.join(", ")),
+        }),
+    }
+}
+
+fn user(arguments: &WorkArguments) -> Result<Option<(String, String)>, Failure> {
+    let Some((user, variable)) = arguments.user.as_ref().zip(arguments.password_env.as_ref()) else {
+        return Ok(None);
+    };
+    let password = std::env::var(variable).map_err(|_| Failure::Usage {
+        message: format!("the environment has no {variable} with the password"),
+        help: "set it before the start".to_owned(),
+    })?;
+    Ok(Some((user.clone(), password)))
+}
+
+fn keep_working(
+    stations: Vec<FleetStation>,
+    address: &ServerAddress,
+    arguments: &WorkArguments,
+    stop: &Stop,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    let length = |Nanos(ns): Nanos| Duration::from_nanos(ns);
+    if arguments.keep_every < SHORTEST || arguments.lease < SHORTEST {
+        return Err(Failure::Usage {
+            message: "the server is not asked more than ten times a second".to_owned(),
+            help: "use 100 ms or more for --keep-every and --lease".to_owned(),
+        });
+    }
+    let settings = WorkerSettings {
+        name: arguments.name.clone().unwrap_or_else(usual_name),
+        lease: length(arguments.lease),
+        keep_every: length(arguments.keep_every),
+        until_idle: arguments.until_idle.map(length),
+        anew: arguments.anew.clone(),
+    };
+    let (sender, events) = channel();
+    let (asked, address) = (WorkerStop::default(), address.clone());
+    let ask = asked.clone();
+    stop.listen(move || ask.ask());
+    let worker = thread::spawn(move || work(stations, &address, &settings, sender, &asked));
+    for event in events {
+        match arguments.json {
+            true => out.json_line(&event)?,
+            false => out.words(&event_words(&event))?,
+        }
+        out.pass_on()?;
+    }
+    match worker.join() {
+        Ok(done) => Ok(done?),
+        // It has been told.
+        Err(_) => Ok(()),
+    }
+}
+
+/// The name of a worker that nobody names.
+fn usual_name() -> String {
+    let host = std::env::var("HOSTNAME").ok().or_else(|| std::fs::read_to_string("/etc/hostname").ok());
+    let host = host.unwrap_or_else(|| "worker".to_owned());
+    format!("{}-{}", host.trim(), std::process::id())
+}
+
+fn show(
+    stations: &[FleetStation],
+    address: &ServerAddress,
+    arguments: &WorkArguments,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    let standings = standings(stations, address)?;
+    let Some((station, standing)) = stations.iter().zip(standings).next() else { return Ok(()) };
+    let name = &station.name;
+    let nothing = |message: String, help: &str| Failure::Usage { message, help: help.to_owned() };
+    if let Some(why) = standing.unreadable {
+        return Err(nothing(why, "begin the station anew: --anew NAME"));
+    }
+    let none = || nothing(format!("nobody has worked `{name}` yet"), "start a worker, and --list");
+    let kept = standing.kept.ok_or_else(none)?;
+    if kept.version != station.version {
+        return Err(nothing(
+            format!("the file is version {}, and the counts were kept with version {}", station.version, kept.version),
+            "put the former file back, or begin the station anew: --anew NAME",
+        ));
+    }
+    let bound = BoundStation::new(&station.file)?;
+    let refused = |why: String| nothing(why, "begin the station anew: --anew NAME");
+    let state = kept.run().map_err(|error| refused(error.to_string()))?.ok_or_else(none)?;
+    let run = ContinuedRun::resume(&bound, state).map_err(|error| refused(error.to_string()))?;
+    let (origin, to) = run.stretch().unwrap_or((Origin(0), Nanos(0)));
+    let outcome = Outcome {
+        recording: format!("the messages of {name} up to {}", kept.sequence),
+        origin,
+        from: Nanos(0),
+        to,
+        lines: bound.line_count(),
+        edges: kept.changes,
+        points: run.finish()?,
+        findings: Vec::new(),
+        displays: Default::default(),
+        gauge: None,
+        judgements: Default::default(),
+    };
+    match arguments.json {
+        true => print_json(&station.file, &outcome, out),
+        false => print(&station.file.station, &outcome, &Detail::default(), None, out),
+    }
+}
+
+impl From<FleetError> for Failure {
+    fn from(error: FleetError) -> Self {
+        Self::Usage { message: error.to_string(), help: error.help().to_owned() }
+    }
+}
