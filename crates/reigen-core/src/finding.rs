@@ -1,10 +1,10 @@
 //! Findings: what a person should know, and what to do about it.
 
 use crate::time::Nanos;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.

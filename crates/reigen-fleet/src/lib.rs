@@ -5,6 +5,7 @@
 
 pub mod error;
 pub mod event;
+pub mod jobs;
 pub mod kept;
 mod lease;
 pub mod publish;

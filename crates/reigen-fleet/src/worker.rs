@@ -51,6 +51,11 @@ impl WorkerStop {
     pub fn ask(&self) {
         self.0.send_replace(true);
     }
+
+    /// What changes once it is asked.
+    pub(crate) fn subscribe(&self) -> watch::Receiver<bool> {
+        self.0.subscribe()
+    }
 }
 
 /// Works until it is asked to end, or nothing comes any more.
@@ -89,7 +94,7 @@ pub fn work(
             tasks,
             left: HashSet::new(),
         };
-        worker.run(leases, stop.0.subscribe()).await;
+        worker.run(leases, stop.subscribe()).await;
         Ok(())
     };
     local.block_on(&runtime, worker)

@@ -1,5 +1,7 @@
 //! Reigen: what a controller should have seen on its discrete and pulse inputs.
 
+#[cfg_attr(not(feature = "nats"), path = "no_archive.rs")]
+mod archive;
 mod cli;
 mod commands;
 mod done;

@@ -1,11 +1,12 @@
 //! `reigen verify`: a station's expectations against recordings.
 
+use crate::archive::{SetAside, verify_by_workers};
 use crate::cli::{SpanArguments, VerifyArguments};
 use crate::done::Completion;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::reading::{self, read_options};
-use crate::views::verify::{ExpectationResult, Json, VerifyReport, expectations, print};
+use crate::views::verify::{ExpectationResult, Json, NotChecked, VerifyReport, expectations, print, print_not_checked};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use rayon::prelude::*;
 use reigen_io::options::ReadOptions;
@@ -40,27 +41,39 @@ pub(crate) fn run(arguments: &VerifyArguments, out: &mut Out) -> Result<Completi
         }
     }
     let recordings = recordings(&arguments.recordings)?;
-    let told: Vec<Result<VerifyReport, Failure>> =
-        recordings.par_iter().map(|path| verify(&station, path, &options, arguments.span)).collect();
-    let (mut all, mut findings) = (Vec::new(), Vec::new());
-    for told in told {
-        let told = told?;
-        let wanted = |name: &str| arguments.points.is_empty() || arguments.points.iter().any(|point| point == name);
-        all.extend(told.held.into_iter().filter(|held| wanted(&held.expectation)));
-        findings.extend(told.findings);
-    }
+    let (VerifyReport { held: mut all, findings }, set_aside) = match &arguments.queue {
+        Some(server) => verify_by_workers(&station, &recordings, server)?,
+        None => {
+            let told: Vec<Result<VerifyReport, Failure>> =
+                recordings.par_iter().map(|path| verify(&station, path, &options, arguments.span)).collect();
+            let mut all = VerifyReport::default();
+            for told in told {
+                let told = told?;
+                all.held.extend(told.held);
+                all.findings.extend(told.findings);
+            }
+            (all, SetAside::new())
+        }
+    };
+    let wanted = |name: &String| arguments.points.is_empty() || arguments.points.contains(name);
+    all.retain(|held| wanted(&held.expectation));
     if let Some(path) = &arguments.junit {
         write_junit(&station, &all, path, out.outputs())?;
     }
-    let pass = all.iter().all(|told| told.pass);
+    let pass = all.iter().all(|told| told.pass) && set_aside.is_empty();
+    let set_aside: Vec<NotChecked> = set_aside.into_iter().map(NotChecked::from).collect();
     match arguments.json {
         true => out.json(&Json {
             station: station.station.title.as_deref(),
             pass,
             expectations: &all,
             findings: &findings,
+            not_checked: &set_aside,
         })?,
-        false => print(&all, &findings, recordings.len(), out)?,
+        false => {
+            print(&all, &findings, recordings.len() - set_aside.len(), out)?;
+            print_not_checked(&set_aside, out)?;
+        }
     }
     Ok(if pass { Completion::Fine } else { Completion::Differs })
 }

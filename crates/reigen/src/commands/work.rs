@@ -1,13 +1,14 @@
 //! `reigen work`: a worker of a fleet of stations.
 
+use crate::archive::do_job;
 use crate::cli::work::WorkArguments;
 use crate::failure::Failure;
 use crate::print::Out;
 use crate::stop::Stop;
 use crate::views::run::{Detail, print, print_json};
-use crate::views::work::{StandingRow, event_words, print_list};
+use crate::views::work::{StandingRow, event_words, print_job, print_list};
 use reigen_core::time::{Nanos, Origin};
-use reigen_fleet::error::FleetError;
+use reigen_fleet::jobs::{JobWorker, work_jobs};
 use reigen_fleet::server::ServerAddress;
 use reigen_fleet::standing::standings;
 use reigen_fleet::station::{FleetStation, station_files};
@@ -23,8 +24,9 @@ const SHORTEST: Nanos = Nanos(100_000_000);
 
 /// Runs the command.
 pub(crate) fn run(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
+    let Some(folder) = &arguments.stations else { return keep_checking(arguments, stop, out) };
     let mut stations = Vec::new();
-    for path in station_files(&arguments.stations)? {
+    for path in station_files(folder)? {
         stations.push(FleetStation::open(&path)?);
     }
     arguments.anew.iter().chain(&arguments.show).try_for_each(|name| check_known(name, &stations))?;
@@ -64,6 +66,44 @@ fn user(arguments: &WorkArguments) -> Result<Option<(String, String)>, Failure> 
     Ok(Some((user.clone(), password)))
 }
 
+/// How long a time is.
+fn length(Nanos(ns): Nanos) -> Duration {
+    Duration::from_nanos(ns)
+}
+
+/// Refuses steps that would only wear the server.
+fn check_steps(arguments: &WorkArguments) -> Result<(), Failure> {
+    match arguments.keep_every < SHORTEST || arguments.lease < SHORTEST {
+        false => Ok(()),
+        true => Err(Failure::Usage {
+            message: "the server is not asked more than ten times a second".to_owned(),
+            help: "use 100 ms or more for --keep-every and --lease".to_owned(),
+        }),
+    }
+}
+
+/// Checks recordings for whoever asks.
+fn keep_checking(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
+    check_steps(arguments)?;
+    let asked = WorkerStop::default();
+    let ask = asked.clone();
+    stop.listen(move || ask.ask());
+    let address = ServerAddress { address: arguments.nats.clone(), user: user(arguments)? };
+    let mut failed = None;
+    let worker = JobWorker {
+        name: arguments.name.clone().unwrap_or_else(usual_name),
+        silence: length(arguments.lease),
+        until_idle: arguments.until_idle.map(length),
+        work: do_job,
+        tell: |event| {
+            let told = print_job(&event, arguments.json, out);
+            failed = failed.take().or(told.err());
+        },
+    };
+    work_jobs(&address, worker, &asked)?;
+    failed.map_or(Ok(()), Err)
+}
+
 fn keep_working(
     stations: Vec<FleetStation>,
     address: &ServerAddress,
@@ -71,13 +111,7 @@ fn keep_working(
     stop: &Stop,
     out: &mut Out,
 ) -> Result<(), Failure> {
-    let length = |Nanos(ns): Nanos| Duration::from_nanos(ns);
-    if arguments.keep_every < SHORTEST || arguments.lease < SHORTEST {
-        return Err(Failure::Usage {
-            message: "the server is not asked more than ten times a second".to_owned(),
-            help: "use 100 ms or more for --keep-every and --lease".to_owned(),
-        });
-    }
+    check_steps(arguments)?;
     let settings = WorkerSettings {
         name: arguments.name.clone().unwrap_or_else(usual_name),
         lease: length(arguments.lease),
@@ -153,11 +187,5 @@ fn show(
     match arguments.json {
         true => print_json(&station.file, &outcome, out),
         false => print(&station.file.station, &outcome, &Detail::default(), None, out),
-    }
-}
-
-impl From<FleetError> for Failure {
-    fn from(error: FleetError) -> Self {
-        Self::Usage { message: error.to_string(), help: error.help().to_owned() }
     }
 }

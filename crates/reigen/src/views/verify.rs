@@ -18,10 +18,11 @@ use reigen_run::states::States;
 use reigen_run::station_file::StationFile;
 use reigen_station::findings::inputs::InputWatch;
 use reigen_station::station::Point;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
 
 /// One expectation against one recording.
-#[derive(Debug, Serialize, schemars::JsonSchema)]
+#[derive(Debug, Serialize, Deserialize, schemars::JsonSchema)]
 pub(crate) struct ExpectationResult {
     pub(crate) recording: String,
     pub(crate) expectation: String,
@@ -39,6 +40,27 @@ pub(crate) struct Json<'a> {
     pub(crate) expectations: &'a [ExpectationResult],
     /// What looks wrong with the inputs, by recording.
     pub(crate) findings: &'a [RecordingFinding],
+    /// Recordings that no worker could check.
+    #[serde(skip_serializing_if = "<[NotChecked]>::is_empty")]
+    pub(crate) not_checked: &'a [NotChecked],
+}
+
+/// A recording that no worker could check.
+#[derive(Debug, Serialize, schemars::JsonSchema)]
+pub(crate) struct NotChecked {
+    recording: String,
+    why: String,
+}
+
+impl From<(PathBuf, String)> for NotChecked {
+    fn from((path, why): (PathBuf, String)) -> Self {
+        Self { recording: path.display().to_string(), why }
+    }
+}
+
+/// Prints which recordings no worker could check.
+pub(crate) fn print_not_checked(all: &[NotChecked], out: &mut Out) -> Result<(), Failure> {
+    all.iter().try_for_each(|told| out.words(&format!("not checked: {}: {}", told.recording, told.why)))
 }
 
 /// Something wrong with an input of one recording.

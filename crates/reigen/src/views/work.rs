@@ -6,9 +6,11 @@ use crate::table_view::Table;
 use reigen_core::names::counted;
 use reigen_core::time::place;
 use reigen_fleet::event::FleetEvent;
+use reigen_fleet::jobs::{JobEvent, JobOutcome, MOST_TRIES};
 use reigen_fleet::standing::Standing;
 use reigen_fleet::station::FleetStation;
 use serde::Serialize;
+use serde_json::Value;
 
 /// How a station stands, as JSON and as a row.
 #[derive(Debug, Serialize)]
@@ -134,6 +136,49 @@ pub(crate) fn event_words(event: &FleetEvent) -> String {
             "{station}: messages between {sequence} and {first_kept} are no longer on the server: changes may be missing. \
              Let the stream keep more (its limits of age and size)"
         ),
-        FleetEvent::Waiting { why } => format!("the server does not answer: {why}; trying again"),
+        FleetEvent::Waiting { why } => waiting_words(why),
     }
+}
+
+/// What a worker on recordings tells, as JSON.
+#[derive(Serialize)]
+#[serde(tag = "event", rename_all = "snake_case")]
+enum JobLine<'a> {
+    Began { recording: &'a str, tries: i64 },
+    Checked { recording: &'a str },
+    Failed { recording: &'a str, why: &'a str },
+    SetAside { recording: &'a str, why: &'a str },
+    Waiting { why: &'a str },
+}
+
+/// Prints what a worker on recordings tells.
+pub(crate) fn print_job(event: &JobEvent, json: bool, out: &mut Out) -> Result<(), Failure> {
+    let recording = |body: &'_ Value| body.get("recording").and_then(Value::as_str).unwrap_or("?").to_owned();
+    let name = match event {
+        JobEvent::Began(body, _) | JobEvent::Ended(body, _) | JobEvent::Failed(body, _) => recording(body),
+        JobEvent::Waiting(_) => String::new(),
+    };
+    let recording = name.as_str();
+    let (line, words) = match event {
+        JobEvent::Began(_, 1) => (JobLine::Began { recording, tries: 1 }, format!("{name}: begins")),
+        JobEvent::Began(_, tries) => {
+            (JobLine::Began { recording, tries: *tries }, format!("{name}: try {tries} of {MOST_TRIES}"))
+        }
+        JobEvent::Ended(_, JobOutcome::Done(_)) => (JobLine::Checked { recording }, format!("{name}: done")),
+        JobEvent::Ended(_, JobOutcome::SetAside(why)) => {
+            (JobLine::SetAside { recording, why }, format!("{name}: set aside: {why}"))
+        }
+        JobEvent::Failed(_, why) => (JobLine::Failed { recording, why }, format!("{name}: {why}; it is tried again")),
+        JobEvent::Waiting(why) => (JobLine::Waiting { why }, waiting_words(why)),
+    };
+    if json {
+        out.json_line(&line)?
+    } else {
+        out.words(&words)?
+    }
+    out.pass_on()
+}
+
+fn waiting_words(why: &str) -> String {
+    format!("the server does not answer: {why}; trying again")
 }

@@ -12,6 +12,7 @@ use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::channel;
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -249,8 +250,17 @@ fn of_two_workers_on_one_station_the_later_goes_on_and_the_other_says_that_it_st
     assert!(taken.next().unwrap().unwrap().starts_with("press: goes on behind message "));
     thread::sleep(Duration::from_millis(400));
     signal(&sleeper, "-CONT");
-    let line = said.next().unwrap().unwrap();
-    assert!(line.starts_with("press: stopped here: other has counted to message "), "{line}");
+    // Mostly the other is further; where the sleeper had more in its hands than the other has kept, it goes on.
+    let (tell, stopped) = channel();
+    for (name, lines) in [("sleeper", said), ("other", taken)] {
+        let tell = tell.clone();
+        thread::spawn(move || {
+            let further = if name == "other" { "sleeper" } else { "other" };
+            let stops = format!("press: stopped here: {further} has counted to message ");
+            lines.map_while(Result::ok).filter(|line| line.starts_with(&stops)).for_each(|line| drop(tell.send(line)));
+        });
+    }
+    stopped.recv_timeout(Duration::from_secs(60)).unwrap();
     ends.store(true, Ordering::Relaxed);
     let told = told.join().unwrap();
     for worker in [&mut sleeper, &mut other] {
@@ -298,4 +308,60 @@ fn what_a_fleet_cannot_do_is_refused() {
     place.write("fleet/a b.toml", STATION);
     let said = place.reigen(&format!("work --nats 127.0.0.1:{port} --stations fleet"));
     assert!(said.code == 2 && said.stderr.contains("a_b.toml"), "{}", said.stderr);
+}
+
+/// A worker on recordings.
+fn checker(place: &Place, server: &Server, more: &str) -> Child {
+    let asked = format!("work --nats 127.0.0.1:{} --verify --lease 500ms {more}", server.port);
+    place.command(&asked).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap()
+}
+
+#[test]
+fn recordings_checked_by_workers_come_to_the_same_as_checked_here() {
+    let Some((place, server)) = fleet(&["press"]) else { return };
+    place.write("expected.toml", format!("{STATION}\n[expect.turned]\nthat = 'turns.value >= 3'\nby = '60 ms'\n"));
+    std::fs::create_dir(place.path("archive")).unwrap();
+    for number in 1..=9 {
+        let mut machine = Machine::new(number);
+        (0..4).for_each(|_| drop(machine.rows()));
+        place.write(&format!("archive/{number}.jsonl"), machine.told);
+    }
+    let mut checkers = [checker(&place, &server, ""), checker(&place, &server, "")];
+    let queue = format!("--queue 127.0.0.1:{}", server.port);
+    for form in ["", "--json", "--points turned --json"] {
+        let here = place.reigen(&format!("verify expected.toml archive {form}"));
+        let there = place.reigen(&format!("verify expected.toml archive {form} {queue}"));
+        assert_eq!((there.code, &there.stdout), (here.code, &here.stdout), "{}", there.stderr);
+    }
+    place.write("archive/0.vcd", "$scope module");
+    let said = place.reigen(&format!("verify expected.toml archive {queue}"));
+    assert!(said.code == 1 && said.stdout.contains("not checked: archive/0.vcd: "), "{}", said.stdout);
+    let said = place.reigen(&format!("verify expected.toml archive --from 1s {queue}"));
+    assert!(said.code == 2 && said.stderr.contains("--queue"), "{}", said.stderr);
+    checkers.iter_mut().for_each(|checker| {
+        checker.kill().unwrap();
+        checker.wait().unwrap();
+    });
+}
+
+#[test]
+fn a_recording_that_ends_its_worker_three_times_is_set_aside_and_told() {
+    let Some((place, server)) = fleet(&["press"]) else { return };
+    place.write("expected.toml", format!("{STATION}\n[expect.turned]\nthat = 'turns.value >= 1'\nat_end = true\n"));
+    let mut machine = Machine::new(3);
+    (0..30_000).for_each(|_| drop(machine.rows()));
+    place.write("long.jsonl", machine.told);
+    let asked = format!("verify expected.toml long.jsonl --json --queue 127.0.0.1:{}", server.port);
+    let asked = place.command(&asked).stdout(Stdio::piped()).spawn().unwrap();
+    for words in ["begins", "try 2 of 3", "try 3 of 3"] {
+        let mut worker = checker(&place, &server, "");
+        let line = BufReader::new(worker.stdout.take().unwrap()).lines().next().unwrap().unwrap();
+        assert!(line.ends_with(words), "{line}");
+        worker.kill().unwrap();
+        worker.wait().unwrap();
+    }
+    let said = checker(&place, &server, "--until-idle 2s").wait_with_output().unwrap();
+    assert!(String::from_utf8(said.stdout).unwrap().contains("set aside: its worker ended 3 times"));
+    let said = crate::support::Said::from(asked.wait_with_output().unwrap());
+    assert_eq!((said.code, &said.json()["not_checked"][0]["recording"]), (1, &"long.jsonl".into()), "{}", said.stdout);
 }
