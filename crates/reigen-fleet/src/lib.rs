@@ -9,6 +9,7 @@ pub mod jobs;
 pub mod kept;
 mod lease;
 pub mod publish;
+pub mod read;
 pub mod server;
 pub mod standing;
 mod states;

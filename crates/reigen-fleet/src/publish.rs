@@ -10,6 +10,15 @@ use tokio::time::sleep;
 /// How long it waits after the server gave no answer.
 const RETRY: Duration = Duration::from_millis(200);
 
+/// What became of a message.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Published {
+    /// The server has it.
+    Done,
+    /// It was not to be tried any longer.
+    GivenUp,
+}
+
 /// Publishes the rows of one station, each message once and in order.
 ///
 /// One message is on its way at a time: of two, the second may arrive where the first is lost, and what is sent again then
@@ -33,24 +42,37 @@ impl Publisher {
         Ok(Self { server, subject: subject_of(station), process, count: 0 })
     }
 
-    /// Publishes rows as a message, and tries until the server has it; gives how often it had to try again.
-    pub async fn publish(&mut self, rows: impl Into<bytes::Bytes>) -> u64 {
+    /// Publishes rows as a message, and tries until the server has it, as long as `goes_on`, which is told why it is not yet
+    /// there, says so.
+    pub async fn publish_while(
+        &mut self,
+        rows: impl Into<bytes::Bytes>,
+        mut goes_on: impl FnMut(&str) -> bool,
+    ) -> Published {
         self.count += 1;
         let rows: bytes::Bytes = rows.into();
         let mut headers = HeaderMap::new();
         // The server leaves out what it has already.
         headers.insert(NATS_MESSAGE_ID, format!("{}-{}", self.process, self.count).as_str());
-        let mut again = 0;
         loop {
             let (subject, headers) = (self.subject.clone(), headers.clone());
-            if let Ok(future) = self.server.jetstream.publish_with_headers(subject, headers, rows.clone()).await
-                && future.await.is_ok()
-            {
-                return again;
+            let why = match self.server.jetstream.publish_with_headers(subject, headers, rows.clone()).await {
+                Err(error) => error.to_string(),
+                Ok(future) => match future.await {
+                    Ok(_) => return Published::Done,
+                    Err(error) => error.to_string(),
+                },
+            };
+            if !goes_on(&why) {
+                return Published::GivenUp;
             }
-            again += 1;
             sleep(RETRY).await;
         }
+    }
+
+    /// Publishes rows as a message, and tries until the server has it.
+    pub async fn publish(&mut self, rows: impl Into<bytes::Bytes>) {
+        self.publish_while(rows, |_| true).await;
     }
 }
 
@@ -73,7 +95,12 @@ impl BlockingPublisher {
     }
 
     /// As [`Publisher::publish`].
-    pub fn publish(&mut self, rows: impl Into<bytes::Bytes>) -> u64 {
-        self.runtime.block_on(self.publisher.publish(rows))
+    pub fn publish(&mut self, rows: impl Into<bytes::Bytes>) {
+        self.runtime.block_on(self.publisher.publish(rows));
+    }
+
+    /// As [`Publisher::publish_while`].
+    pub fn publish_while(&mut self, rows: impl Into<bytes::Bytes>, goes_on: impl FnMut(&str) -> bool) -> Published {
+        self.runtime.block_on(self.publisher.publish_while(rows, goes_on))
     }
 }

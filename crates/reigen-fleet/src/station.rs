@@ -2,6 +2,7 @@
 
 use reigen_run::error::RunError;
 use reigen_run::station_file::StationFile;
+use reigen_station::links::nats::{check_station_name, usable_station_name};
 use reigen_station::station::version_of;
 use std::path::{Path, PathBuf};
 
@@ -23,9 +24,9 @@ impl FleetStation {
     /// Where it is wrong, or its name is none that a subject can have.
     pub fn open(path: &Path) -> Result<Self, RunError> {
         let name = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
-        check_name(&name).map_err(|why| RunError::Request {
+        check_station_name(&name).map_err(|why| RunError::Request {
             message: format!("{}: {why}", path.display()),
-            help: format!("rename the file, such as to {}.toml", usable(&name)),
+            help: format!("rename the file, such as to {}.toml", usable_station_name(&name)),
         })?;
         Self::new(name, StationFile::open(path)?)
     }
@@ -37,26 +38,6 @@ impl FleetStation {
     pub fn new(name: String, file: StationFile) -> Result<Self, RunError> {
         Ok(Self { version: version_of(&file.source), name, file })
     }
-}
-
-/// Checks the name of a station: it is part of a subject and of a key.
-///
-/// # Errors
-/// In words.
-pub fn check_name(name: &str) -> Result<(), String> {
-    match !name.is_empty() && name.chars().all(is_usable) {
-        true => Ok(()),
-        false => Err(format!("`{name}` cannot be the name of a station in a fleet: use letters, digits, - and _")),
-    }
-}
-
-fn is_usable(letter: char) -> bool {
-    letter.is_ascii_alphanumeric() || matches!(letter, '-' | '_')
-}
-
-fn usable(name: &str) -> String {
-    let name: String = name.chars().map(|letter| if is_usable(letter) { letter } else { '_' }).collect();
-    if name.is_empty() { "press".to_owned() } else { name }
 }
 
 /// The station files of a folder, in the order of their names.
@@ -83,21 +64,5 @@ pub fn station_files(folder: &Path) -> Result<Vec<PathBuf>, RunError> {
             message: format!("{} has no station file", folder.display()),
             help: "put a file NAME.toml for each station there".to_owned(),
         }),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::{check_name, usable};
-
-    #[test]
-    fn a_name_is_one_part_of_a_subject() {
-        for name in ["press", "press-7", "HALL_2"] {
-            assert_eq!((check_name(name), usable(name).as_str()), (Ok(()), name));
-        }
-        for (name, usable_name) in [("", "press"), ("a.b", "a_b"), ("a b*", "a_b_"), ("größe", "gr__e")] {
-            assert!(check_name(name).is_err(), "{name}");
-            assert_eq!(usable(name), usable_name);
-        }
     }
 }

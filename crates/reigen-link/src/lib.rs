@@ -11,6 +11,9 @@ pub mod gpio;
 pub mod lines;
 pub mod modbus;
 pub mod mqtt;
+#[cfg_attr(not(feature = "nats"), path = "no_nats.rs")]
+pub mod nats;
+mod password;
 #[cfg_attr(not(unix), path = "no_pty.rs")]
 mod pty;
 mod serial;

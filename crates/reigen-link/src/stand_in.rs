@@ -3,6 +3,7 @@
 use crate::lines::LinePrinter;
 use crate::modbus::{BusDevices, ModbusDevice};
 use crate::mqtt::LinePublisher;
+use crate::nats::MachineLines;
 use crate::pty::Name;
 use crate::serial::builder;
 use crate::write::DeviceWrite;
@@ -34,6 +35,7 @@ enum StandIn {
     Modbus(ModbusDevice, Option<TcpListener>),
     Lines(LinePrinter),
     Mqtt(LinePublisher),
+    Machine(MachineLines),
 }
 
 impl StandIns {
@@ -47,6 +49,9 @@ impl StandIns {
             Protocol::Modbus(modbus) => self.modbus(modbus, ModbusDevice::new(modbus, clock, writes.clone()))?,
             Protocol::Lines(lines) => StandIn::Lines(LinePrinter::start(lines, clock, writes.clone())?),
             Protocol::Mqtt(mqtt) => StandIn::Mqtt(LinePublisher::start(mqtt, clock, writes.clone())?),
+            // It tells its lines, and gets none.
+            Protocol::Nats(nats) if nats.publish => return Ok(()),
+            Protocol::Nats(nats) => StandIn::Machine(MachineLines::start(nats)?),
             Protocol::Gpio(_) => {
                 let message = "pins of a computer cannot be simulated: use a link of `lines` for a try";
                 return Err(io::Error::new(io::ErrorKind::Unsupported, message));
@@ -99,6 +104,7 @@ impl StandIns {
                 StandIn::Modbus(device, _) => device.set(line, value),
                 StandIn::Lines(printer) => printer.print(time, line, value),
                 StandIn::Mqtt(publisher) => publisher.publish(time, line, value),
+                StandIn::Machine(machine) => machine.publish(time, line, value),
             }
         }
     }

@@ -4,6 +4,7 @@ use crate::gpio::{GpioPins, pins};
 use crate::lines::{DeviceLines, LinesReader};
 use crate::modbus::{ModbusClient, Route, SerialBus};
 use crate::mqtt::MqttClient;
+use crate::nats::{FleetLines, RowSender, publishing};
 use reigen_core::lines::RecordedLine;
 use reigen_core::time::Nanos;
 use reigen_run::line_table::LineTable;
@@ -48,6 +49,15 @@ enum Rest {
     Awaited,
     /// It only reads: an address may be tried for minutes, and a read may never end.
     Left,
+}
+
+/// The links of a run before they work.
+#[derive(Default)]
+pub struct ReadyLinks {
+    /// In their order.
+    pub links: Vec<ReadyLink>,
+    /// What those that publish are to be given the lines by.
+    pub publishers: Vec<RowSender>,
 }
 
 /// The links of a run at work.
@@ -120,6 +130,11 @@ impl RunningLinks {
 }
 
 impl ReadyLink {
+    /// A link that the end of the run waits for.
+    pub(crate) fn awaited(work: impl FnOnce() + Send + 'static) -> Self {
+        Self(Box::new(work), Rest::Awaited)
+    }
+
     /// Standard input, as the link with this number.
     pub fn standard_input(number: usize, shared: &Shared<'_>) -> Self {
         let reader = shared.reader(number, true);
@@ -164,13 +179,24 @@ pub struct StartError {
 ///
 /// # Errors
 /// Where one misses something on this computer: a password, a certificate, what this build leaves out.
-pub fn ready(links: &[Link], shared: &Shared<'_>) -> Result<Vec<ReadyLink>, StartError> {
+pub fn ready(links: &[Link], shared: &Shared<'_>) -> Result<ReadyLinks, StartError> {
     let mut buses: HashMap<String, Arc<SerialBus>> = HashMap::new();
-    let ready = |(number, link): (usize, &Link)| {
+    let mut all = ReadyLinks::default();
+    for (number, link) in links.iter().enumerate() {
         let explain = |why| StartError { link: link.name.clone(), why };
-        ready_link(number, link, shared, &mut buses).map_err(explain)
-    };
-    links.iter().enumerate().map(ready).collect()
+        let ready = match &link.protocol {
+            Protocol::Nats(fleet) if fleet.publish => {
+                let made = publishing(fleet, shared.clock, shared.teller(number), shared.board.clone());
+                made.map(|(publisher, ready)| {
+                    all.publishers.push(publisher);
+                    ready
+                })
+            }
+            _ => ready_link(number, link, shared, &mut buses),
+        };
+        all.links.push(ready.map_err(explain)?);
+    }
+    Ok(all)
 }
 
 fn ready_link(
@@ -180,7 +206,6 @@ fn ready_link(
     buses: &mut HashMap<String, Arc<SerialBus>>,
 ) -> Result<ReadyLink, String> {
     let (drives, board, teller) = (shared.drives, shared.board.clone(), shared.teller(number));
-    let awaited = |work: Box<dyn FnOnce() + Send>| ReadyLink(work, Rest::Awaited);
     Ok(match &link.protocol {
         Protocol::Modbus(settings) => {
             let route = match &settings.at {
@@ -189,12 +214,12 @@ fn ready_link(
             };
             let (settings, lines) = (settings.clone(), shared.numbers(&settings.lines));
             let client = ModbusClient { settings, route, lines, drives, teller, board };
-            awaited(Box::new(move || client.run()))
+            ReadyLink::awaited(move || client.run())
         }
         Protocol::Mqtt(settings) => {
             let table = LineTable::new(shared.lines);
             let client = MqttClient::new(settings.clone(), table, drives, (teller, board))?;
-            awaited(Box::new(move || client.run()))
+            ReadyLink::awaited(move || client.run())
         }
         Protocol::Lines(settings) => {
             let rest = if drives && !settings.outputs.all.is_empty() { Rest::Awaited } else { Rest::Left };
@@ -202,10 +227,14 @@ fn ready_link(
                 DeviceLines { settings: settings.clone(), reader: shared.reader(number, false), drives, board };
             ReadyLink(Box::new(move || device.run()), rest)
         }
+        Protocol::Nats(settings) => {
+            let lines = FleetLines::new(settings, shared.reader(number, false), board)?;
+            ReadyLink(Box::new(move || lines.run()), Rest::Left)
+        }
         Protocol::Gpio(settings) => {
             let (pins, lines) = (pins(settings), shared.numbers(&settings.lines));
             let link = GpioPins { settings: settings.clone(), pins, lines, drives, teller, board };
-            awaited(Box::new(move || link.run()))
+            ReadyLink::awaited(move || link.run())
         }
     })
 }

@@ -40,7 +40,7 @@ fn links(station: &Station) -> (Board, Receiver<LiveEvent>, RunningLinks) {
     let board = Board::new(station);
     let lines = [line("A", 0), line("B", 1)];
     let shared = Shared { lines: &lines, clock: RunClock::start(), events, board: board.clone(), drives: true };
-    let running = RunningLinks::start(ready(&station.links, &shared).unwrap());
+    let running = RunningLinks::start(ready(&station.links, &shared).unwrap().links);
     (board, told, running)
 }
 

@@ -17,7 +17,8 @@ use reigen_core::summary::PointSummary;
 use reigen_history::{HistoryRecorder, HistoryWriter};
 use reigen_io::output_file::{OutputFile, put_in_place};
 use reigen_io::write::{Format, begin_file};
-use reigen_link::start::{self, ReadyLink, RunningLinks, Shared, lateness_of};
+use reigen_link::nats::RowSender;
+use reigen_link::start::{self, ReadyLink, ReadyLinks, RunningLinks, Shared, lateness_of};
 use reigen_run::live::board::Board;
 use reigen_run::live::changes::{PointChanges, TakeChanges};
 use reigen_run::live::event::LiveEvent;
@@ -127,7 +128,7 @@ pub(crate) fn run_live(
     }
     let asked = events.clone();
     stop.listen(move || drop(asked.send(LiveEvent::Stop)));
-    let running = RunningLinks::start(ready);
+    let running = RunningLinks::start(ready.links);
     let (driven, at_work) = (board.clone(), running.at_work());
     stop.before_panic(move || {
         // The thread with the fault may hold the board: another one asks, and this one waits for so long only.
@@ -170,8 +171,14 @@ pub(crate) fn run_live(
     observers.extend(guest.map(|guest| guest as &mut dyn Observer));
     observers.extend(looking.as_mut().map(|looking| looking as &mut dyn Observer));
     observers.extend(recorder.as_mut().map(|recorder| recorder as &mut dyn Observer));
+    let names_of = |lines: &[RecordedLine]| lines.iter().map(|line| line.name.clone()).collect::<Vec<_>>();
+    let of_run = |sender: RowSender| sender.of_lines([names_of(&lines[0]), names_of(&lines[1])]);
+    let mut publishers: Vec<RowSender> = ready.publishers.into_iter().map(of_run).collect();
+    observers.extend(publishers.iter_mut().map(|publisher| publisher as &mut dyn Observer));
     let outcome = replay(station, source, &RunOptions::default(), &mut observers);
     drop(changes);
+    // Their links end once they have told all.
+    drop(publishers);
     // Whatever became of the run, outputs come to rest, and the terminal is as it was.
     board.end();
     running.end();
@@ -198,7 +205,7 @@ fn links(
     station: &Station,
     arguments: &LiveArguments,
     shared: &Shared<'_>,
-) -> Result<(Vec<LiveLink>, Vec<ReadyLink>), Failure> {
+) -> Result<(Vec<LiveLink>, ReadyLinks), Failure> {
     let lateness = arguments.lateness;
     let live = |link: &Link| LiveLink { name: link.name.clone(), lateness: lateness_of(link, lateness) };
     let mut links: Vec<LiveLink> = station.links.iter().map(live).collect();
@@ -207,7 +214,7 @@ fn links(
         help: "mend that first: trying again would not help".to_owned(),
     })?;
     if arguments.input.is_some() {
-        ready.push(ReadyLink::standard_input(links.len(), shared));
+        ready.links.push(ReadyLink::standard_input(links.len(), shared));
         links.push(LiveLink { name: "standard input".to_owned(), lateness });
     }
     Ok((links, ready))

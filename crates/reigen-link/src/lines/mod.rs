@@ -8,4 +8,8 @@ mod text;
 
 pub use link::DeviceLines;
 pub use printer::LinePrinter;
+#[cfg(feature = "nats")]
+pub(crate) use reader::Begins;
 pub use reader::LinesReader;
+#[cfg(feature = "nats")]
+pub(crate) use text::change_text;

@@ -32,7 +32,7 @@ struct Batch {
 
 /// What a stream begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Begins {
+pub(crate) enum Begins {
     WithALine,
     /// Perhaps in the middle of one: the device has printed for long.
     Anywhere,
@@ -46,7 +46,7 @@ impl LinesReader {
     }
 
     /// Reads to the end; fails where nobody listens any more.
-    pub(super) fn read_some(&self, input: impl Read, begins: Begins) -> Result<(), RunOver> {
+    pub(crate) fn read_some(&self, input: impl Read, begins: Begins) -> Result<(), RunOver> {
         let mut input = BufReader::with_capacity(ROOM, input);
         let mut batch = Batch::default();
         let mut text = Vec::new();

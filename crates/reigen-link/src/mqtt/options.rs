@@ -1,5 +1,6 @@
 //! How a broker is reached.
 
+use crate::password;
 use reigen_io::error::system_words;
 use reigen_station::links::mqtt::MqttLink;
 use rumqttc::v5::mqttbytes::QoS;
@@ -29,7 +30,7 @@ pub(super) fn options(link: &MqttLink, will: Option<&str>) -> Result<MqttOptions
     let mut options = MqttOptions::new(own_name(), host, port.parse::<u16>().unwrap_or(1883));
     options.set_keep_alive(KEEP_ALIVE).set_clean_start(true).set_max_packet_size(Some(LONGEST));
     if let Some(user) = &link.user {
-        options.set_credentials(user, password(link.password_env.as_deref())?);
+        options.set_credentials(user, password::of(link.password_env.as_deref())?);
     }
     if let Some(topic) = will {
         options.set_last_will(LastWill::new(topic, status(false), QOS, true, None));
@@ -45,14 +46,6 @@ fn own_name() -> String {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
     let low = u64::from(now.subsec_nanos()) ^ now.as_secs() << 30;
     format!("reigen-{:016x}", low ^ u64::from(std::process::id()) << 32)
-}
-
-fn password(variable: Option<&str>) -> Result<String, String> {
-    match variable {
-        None => Ok(String::new()),
-        Some(variable) => std::env::var(variable)
-            .map_err(|_| format!("the environment has no {variable} with the password: set it before the start")),
-    }
 }
 
 /// Why there is no connection, in words.

@@ -5,6 +5,7 @@ pub mod connection;
 pub mod gpio;
 pub mod modbus;
 pub mod mqtt;
+pub mod nats;
 pub mod output;
 mod place;
 mod table;
@@ -16,6 +17,7 @@ use connection::Connection;
 use gpio::GpioLink;
 use modbus::ModbusLink;
 use mqtt::MqttLink;
+use nats::NatsLink;
 use output::{OnStop, Output, Outputs};
 use reigen_core::logic::expression::Span;
 use reigen_core::time::Nanos;
@@ -50,6 +52,8 @@ pub enum Protocol {
     Lines(LinesLink),
     /// Pins of the computer.
     Gpio(GpioLink),
+    /// A server that gathers the lines of many machines.
+    Nats(NatsLink),
 }
 
 /// A device that prints its lines as JSON Lines, and takes outputs as such.
@@ -92,7 +96,7 @@ impl Protocol {
             Self::Modbus(link) => words(&link.lines),
             Self::Mqtt(link) => words(&link.lines),
             Self::Gpio(link) => words(&link.lines),
-            Self::Lines(_) => Vec::new(),
+            Self::Lines(_) | Self::Nats(_) => Vec::new(),
         }
     }
 
@@ -103,12 +107,13 @@ impl Protocol {
             Self::Mqtt(link) => named(&link.outputs, |topic| (topic.clone(), None)),
             Self::Lines(link) => named(&link.outputs, |line| (line.clone(), None)),
             Self::Gpio(link) => named(&link.outputs, |offset| (offset.to_string(), Some(true))),
+            Self::Nats(_) => Vec::new(),
         }
     }
 
     /// Whether the device may print any line, named or not.
     pub fn has_any_line(&self) -> bool {
-        matches!(self, Self::Lines(_))
+        matches!(self, Self::Lines(_) | Self::Nats(NatsLink { publish: false, .. }))
     }
 
     /// How often its lines are read, where they are asked for.
@@ -127,6 +132,7 @@ impl Protocol {
             Self::Mqtt(_) => "mqtt",
             Self::Lines(_) => "lines",
             Self::Gpio(_) => "gpio",
+            Self::Nats(_) => "nats",
         }
     }
 
@@ -137,6 +143,7 @@ impl Protocol {
             Self::Mqtt(link) => link.address.clone(),
             Self::Lines(link) => link.at.to_string(),
             Self::Gpio(link) => link.chip.clone(),
+            Self::Nats(link) => link.address.clone(),
         }
     }
 }

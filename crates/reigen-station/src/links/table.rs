@@ -4,6 +4,7 @@ use super::connection::{Connection, Parity, SerialPort};
 use super::gpio::GpioLink;
 use super::modbus::{BitAddress, ModbusAddress, ModbusLink, Table, parse_place};
 use super::mqtt::{MqttLink, check_topic};
+use super::nats::{NatsLink, check_station_name};
 use super::output::{OnStop, Output, Outputs, USUAL_REFRESH};
 use super::place::{Entry, PlaceTable, StopWord};
 use super::{LinesLink, Link, Protocol};
@@ -27,7 +28,7 @@ const USUAL_PRINTED_BAUD: u32 = 115_200;
 #[derive(Debug, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct LinkTable {
-    /// "modbus-tcp", "modbus-rtu", "mqtt", "lines" or "gpio".
+    /// "modbus-tcp", "modbus-rtu", "mqtt", "lines", "gpio" or "nats".
     protocol: Spanned<ProtocolWord>,
     /// Host and port of the device or broker, such as "192.168.1.20:502".
     address: Option<Spanned<String>>,
@@ -61,9 +62,13 @@ pub(crate) struct LinkTable {
     heartbeat: Option<Spanned<String>>,
     /// MQTT: topic that tells whether the outputs are driven.
     status: Option<Spanned<String>>,
-    /// MQTT: user.
+    /// NATS: station whose lines they are.
+    station: Option<Spanned<String>>,
+    /// NATS: tell the server the lines of the run, instead of reading them there [default: false].
+    publish: Option<Spanned<bool>>,
+    /// MQTT, NATS: user.
     user: Option<Spanned<String>>,
-    /// MQTT: environment variable with the password.
+    /// MQTT, NATS: environment variable with the password.
     password_env: Option<Spanned<String>>,
     /// MQTT: whether the connection is encrypted [default: false].
     tls: Option<Spanned<bool>>,
@@ -79,6 +84,7 @@ enum ProtocolWord {
     Mqtt,
     Lines,
     Gpio,
+    Nats,
 }
 
 impl ProtocolWord {
@@ -89,6 +95,7 @@ impl ProtocolWord {
             Self::Mqtt => "mqtt",
             Self::Lines => "lines",
             Self::Gpio => "gpio",
+            Self::Nats => "nats",
         }
     }
 }
@@ -103,6 +110,7 @@ impl LinkTable {
             ProtocolWord::Mqtt => self.mqtt(&name, builder).map(Protocol::Mqtt),
             ProtocolWord::Lines => self.lines(&name, builder).map(Protocol::Lines),
             ProtocolWord::Gpio => self.gpio(&name, builder).map(Protocol::Gpio),
+            ProtocolWord::Nats => self.nats(&name, builder).map(Protocol::Nats),
         };
         let protocol = protocol.filter(|_| builder.errors.len() == errors)?;
         Some(Link { span: name.span(), name: name.into_inner(), protocol })
@@ -110,12 +118,13 @@ impl LinkTable {
 
     /// Refuses keys that belong to other protocols.
     fn refuse_foreign_keys(&self, builder: &mut Builder<'_>) {
-        use ProtocolWord::{Gpio, Lines, ModbusRtu, ModbusTcp, Mqtt};
+        use ProtocolWord::{Gpio, Lines, ModbusRtu, ModbusTcp, Mqtt, Nats};
+        const DRIVEN: &[ProtocolWord] = &[ModbusTcp, ModbusRtu, Mqtt, Lines, Gpio];
         fn span<T>(key: &Option<Spanned<T>>) -> Option<Span> {
             key.as_ref().map(Spanned::span)
         }
-        let keys: [(&str, Option<Span>, &[ProtocolWord]); 15] = [
-            ("address", span(&self.address), &[ModbusTcp, Mqtt, Lines]),
+        let keys: [(&str, Option<Span>, &[ProtocolWord]); 19] = [
+            ("address", span(&self.address), &[ModbusTcp, Mqtt, Lines, Nats]),
             ("serial", span(&self.serial), &[ModbusRtu, Lines]),
             ("baud", span(&self.baud), &[ModbusRtu, Lines]),
             ("parity", span(&self.parity), &[ModbusRtu, Lines]),
@@ -126,8 +135,12 @@ impl LinkTable {
             ("timeout", span(&self.timeout), &[ModbusTcp, ModbusRtu]),
             ("heartbeat", span(&self.heartbeat), &[ModbusTcp, ModbusRtu]),
             ("status", span(&self.status), &[Mqtt]),
-            ("user", span(&self.user), &[Mqtt]),
-            ("password_env", span(&self.password_env), &[Mqtt]),
+            ("user", span(&self.user), &[Mqtt, Nats]),
+            ("password_env", span(&self.password_env), &[Mqtt, Nats]),
+            ("station", span(&self.station), &[Nats]),
+            ("publish", span(&self.publish), &[Nats]),
+            ("refresh", span(&self.refresh), DRIVEN),
+            ("on_stop", span(&self.on_stop), DRIVEN),
             ("tls", span(&self.tls), &[Mqtt]),
             ("ca", span(&self.ca), &[Mqtt]),
         ];
@@ -170,9 +183,7 @@ impl LinkTable {
         if let Some(ca) = self.ca.as_ref().filter(|_| !tls) {
             builder.refuse(ca.span(), StationErrorKind::File("`ca` goes with tls = true".to_owned()));
         }
-        if let Some(password) = self.password_env.as_ref().filter(|_| self.user.is_none()) {
-            builder.refuse(password.span(), StationErrorKind::File("a password goes with a `user`".to_owned()));
-        }
+        self.check_password(builder);
         let (outputs, placed) = outputs(self.outputs, &self.on_stop, &self.refresh, PlaceTable::topic, builder);
         let status: Vec<String> = self.status.iter().map(|status| status.get_ref().clone()).collect();
         refuse_twice(&placed, &status, builder);
@@ -187,6 +198,38 @@ impl LinkTable {
             password_env: text(self.password_env),
             tls,
             ca: text(self.ca),
+        })
+    }
+
+    fn check_password(&self, builder: &mut Builder<'_>) {
+        if let Some(password) = self.password_env.as_ref().filter(|_| self.user.is_none()) {
+            builder.refuse(password.span(), StationErrorKind::File("a password goes with a `user`".to_owned()));
+        }
+    }
+
+    fn nats(self, name: &Spanned<String>, builder: &mut Builder<'_>) -> Option<NatsLink> {
+        let address = self.address(name, builder);
+        self.check_password(builder);
+        let station = needed(&self.station, name, "a station", "station = \"press\"", builder);
+        if let Some(station) = &self.station {
+            refused(check_station_name(station.get_ref()), station.span(), builder);
+        }
+        for (entry, what) in [
+            (self.lines, "its lines have the names that they have at the machine"),
+            (self.outputs, "outputs go to a device"),
+        ] {
+            if let Some((entry, _)) = entry.into_iter().next() {
+                let message = format!("a link to a fleet has no table of these: {what}");
+                builder.refuse(entry.span(), StationErrorKind::File(message));
+            }
+        }
+        let text = |key: Option<Spanned<String>>| key.map(Spanned::into_inner);
+        Some(NatsLink {
+            address: address?,
+            station: station?,
+            publish: self.publish.is_some_and(Spanned::into_inner),
+            user: text(self.user),
+            password_env: text(self.password_env),
         })
     }
 

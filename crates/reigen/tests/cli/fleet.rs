@@ -365,3 +365,50 @@ fn a_recording_that_ends_its_worker_three_times_is_set_aside_and_told() {
     let said = crate::support::Said::from(asked.wait_with_output().unwrap());
     assert_eq!((said.code, &said.json()["not_checked"][0]["recording"]), (1, &"long.jsonl".into()), "{}", said.stdout);
 }
+
+#[test]
+fn a_live_run_tells_its_lines_to_the_fleet_and_another_reads_them_there() {
+    let Some((place, server)) = fleet(&["press"]) else { return };
+    let link = |publish: &str| {
+        let port = server.port;
+        format!(
+            "{STATION}\n[link.fleet]\nprotocol = 'nats'\naddress = '127.0.0.1:{port}'\nstation = 'press'\n{publish}"
+        )
+    };
+    place.write("machine.toml", link("publish = true"));
+    place.write("desk.toml", link(""));
+    let desk = place.command("live desk.toml --json --for 4s --lateness 1s").stdout(Stdio::piped()).spawn().unwrap();
+    thread::sleep(Duration::from_millis(1000));
+    let mut at_machine = place.command("live machine.toml - --json --for 2s");
+    let piped = || Stdio::piped();
+    let mut at_machine = at_machine.stdin(piped()).stdout(piped()).stderr(piped()).spawn().unwrap();
+    let mut wire = at_machine.stdin.take().unwrap();
+    for change in 0..60 {
+        thread::sleep(Duration::from_millis(6));
+        let line = if matches!(change % 20, 1 | 2) { "PB" } else { "DRUM" };
+        std::io::Write::write_all(&mut wire, format!("{{\"line\":\"{line}\",\"value\":{}}}\n", change % 2).as_bytes())
+            .unwrap();
+    }
+    let said = at_machine.wait_with_output().unwrap();
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let summary = |said: &[u8]| {
+        let text = String::from_utf8_lossy(said).into_owned();
+        serde_json::from_str::<Value>(text.lines().last().unwrap()).unwrap()["summary"].take()
+    };
+    let told = summary(&said.stdout);
+    finish(&place, &server, "");
+    let worked = asked(&place, &server, "--show press");
+    let seen = summary(&desk.wait_with_output().unwrap().stdout);
+    assert!(told["counters"]["turns"]["total"].as_u64() > Some(3), "{told}");
+    // The ends differ, and what is calculated up to the end with them.
+    for (kind, key, fields) in [
+        ("counters", "turns", ["total", "value"]),
+        ("inputs", "drum", ["raw_edges", "accepted"]),
+        ("inputs", "button", ["raw_edges", "accepted"]),
+    ] {
+        for field in fields {
+            assert_eq!(told[kind][key][field], worked[kind][key][field], "{key}: {field}: {worked}");
+            assert_eq!(told[kind][key][field], seen[kind][key][field], "{key}: {field}: {seen}");
+        }
+    }
+}
