@@ -10,6 +10,8 @@ pub mod output_file;
 mod packed;
 #[cfg(feature = "parquet")]
 pub(crate) mod parquet;
+#[cfg(feature = "parquet")]
+pub mod partitions;
 pub mod trace;
 mod unfinished;
 mod vcd;

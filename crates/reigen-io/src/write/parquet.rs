@@ -180,6 +180,19 @@ impl<W: Write + Send> Table<W> {
         Ok(Self { rows: TableWriter::begin(&columns, vec![told], out)?, origin: heading.origin, names, last: None })
     }
 
+    /// Ends the table, with a row without a line that says how far the recording goes; gives what it was written to.
+    pub(super) fn end(mut self, end: Nanos) -> io::Result<W> {
+        self.rest(end)?;
+        match self.rows.finish()? {
+            Out::Plain(out) => Ok(out),
+            Out::Gzip(_) | Out::Zstandard(_) => Err(io::Error::other("a table is packed within")),
+        }
+    }
+
+    fn rest(&mut self, end: Nanos) -> io::Result<()> {
+        if self.last == Some(end) { Ok(()) } else { self.row(end, None, None) }
+    }
+
     fn row(&mut self, time: Nanos, line: Option<usize>, value: Option<f64>) -> io::Result<()> {
         self.last = Some(time);
         self.rows.time(0, self.origin.file_time_ns(time));
@@ -201,9 +214,7 @@ impl<W: Write + Send> Changes for Table<W> {
 
     /// A row without a line says how far the recording goes.
     fn finish(mut self: Box<Self>, end: Nanos) -> io::Result<()> {
-        if self.last != Some(end) {
-            self.row(end, None, None)?;
-        }
+        self.rest(end)?;
         self.rows.finish()?.finish()
     }
 }

@@ -4,6 +4,7 @@ use super::reading::RecordingArguments;
 use clap::{Args, ValueEnum};
 use reigen_core::quantity::parse_time;
 use reigen_core::time::Nanos;
+use reigen_io::date_ns;
 use std::path::{Path, PathBuf};
 
 /// Write a recording in another format, whole or in part
@@ -37,15 +38,29 @@ pub(crate) struct ConvertArguments {
     /// Replace the file NAME.bin.toml that describes packed samples, if it exists
     #[arg(long)]
     pub(crate) force: bool,
+    /// Write Parquet into an archive instead: FOLDER/station=NAME/date=…/
+    #[arg(long, value_name = "FOLDER", requires = "station", conflicts_with_all = ["output", "format"])]
+    pub(crate) archive: Option<PathBuf>,
+    /// With --archive: station whose recording it is
+    #[arg(long, value_name = "NAME", requires = "archive")]
+    pub(crate) station: Option<String>,
+    /// With --archive: date and time of time 0, if the recording has none
+    #[arg(long, value_name = "DATE", requires = "archive", value_parser = date)]
+    pub(crate) at: Option<i64>,
+}
+
+/// A date and time as nanoseconds since 1970 began.
+fn date(text: &str) -> Result<i64, String> {
+    date_ns(text).ok_or_else(|| format!("`{text}` is no date and time, such as 2026-11-29T08:30:00Z"))
 }
 
 impl ConvertArguments {
     /// The recordings that are read.
     pub(crate) fn inputs(&self) -> &[PathBuf] {
         let files = self.recording.recordings.as_slice();
-        match self.output {
-            Some(_) => files,
-            None => files.split_last().map_or(files, |(_, inputs)| inputs),
+        match self.output.is_some() || self.archive.is_some() {
+            true => files,
+            false => files.split_last().map_or(files, |(_, inputs)| inputs),
         }
     }
 

@@ -110,6 +110,9 @@ impl Command {
             Self::Work(arguments) => files.prints(arguments.json),
             Self::Convert(arguments) => {
                 files.reads_recordings(arguments.inputs());
+                if arguments.archive.is_some() {
+                    return files;
+                }
                 files.writes(Some(arguments.output()), Replace::Named);
                 if matches!(Format::of(arguments.output()), Ok((Format::Packed, _))) {
                     files.writes(Some(&sidecar_path(arguments.output())), Replace::Asked(arguments.force));

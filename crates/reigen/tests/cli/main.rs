@@ -4,6 +4,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod advice;
+#[cfg(feature = "parquet")]
+mod archive;
 #[cfg(target_os = "linux")]
 mod bounded;
 mod broker;

@@ -7,7 +7,7 @@ use std::io::{BufRead, BufReader, Read, Write as _};
 use std::process::{Child, Command, Stdio};
 
 /// The Python that has the peers' packages.
-fn python() -> Option<String> {
+pub(crate) fn python() -> Option<String> {
     found(std::env::var("REIGEN_PEERS").ok(), "REIGEN_PEERS names no Python with `pymodbus`")
 }
 

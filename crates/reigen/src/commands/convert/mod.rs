@@ -1,5 +1,8 @@
 //! `reigen convert`: a recording in another format.
 
+#[cfg_attr(not(feature = "parquet"), path = "no_archive.rs")]
+mod archive;
+
 use crate::cli::{ConvertArguments, FormatWord};
 use crate::failure::Failure;
 use crate::print::Out;
@@ -17,6 +20,9 @@ use reigen_io::write::{Format, Heading, Line, begin_file, write_sidecar, written
 
 /// Runs the command.
 pub(crate) fn run(arguments: &ConvertArguments, out: &mut Out) -> Result<(), Failure> {
+    if let Some(folder) = &arguments.archive {
+        return archive::run(arguments, folder, out);
+    }
     let (output, inputs) = (arguments.output(), arguments.inputs());
     if inputs.is_empty() {
         return Err(Failure::Usage {
