@@ -4,6 +4,7 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use reigen_run::continued_run::RunState;
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 
 /// What is kept of a station, as JSON.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -24,8 +25,17 @@ pub struct Kept {
     pub late: u64,
     /// The lines' own time of the newest change.
     pub newest_ns: Option<i64>,
-    /// What the run must know of the past, in postcard and base64; none before the first message.
-    state: Option<String>,
+    /// What the run must know of the past; none before the first message.
+    state: Option<KeptRun>,
+}
+
+/// A run as it is kept.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+struct KeptRun {
+    /// In postcard and base64.
+    run: String,
+    /// The beginning of its SHA-256: a run that was changed by hand would do anything.
+    sum: String,
 }
 
 /// Why what is kept cannot be read.
@@ -55,7 +65,8 @@ impl Kept {
     /// Where it cannot be written.
     pub fn keep(&mut self, run: &RunState) -> Result<(), KeptError> {
         let bytes = postcard::to_allocvec(run).map_err(|error| KeptError(error.to_string()))?;
-        self.state = Some(STANDARD.encode(bytes));
+        let run = STANDARD.encode(bytes);
+        self.state = Some(KeptRun { sum: sum_of(&run), run });
         Ok(())
     }
 
@@ -64,8 +75,11 @@ impl Kept {
     /// # Errors
     /// Where it cannot be read.
     pub fn run(&self) -> Result<Option<RunState>, KeptError> {
-        let Some(text) = &self.state else { return Ok(None) };
-        let bytes = STANDARD.decode(text).map_err(|error| KeptError(error.to_string()))?;
+        let Some(KeptRun { run, sum }) = &self.state else { return Ok(None) };
+        if *sum != sum_of(run) {
+            return Err(KeptError("its sum is another: somebody has changed it".to_owned()));
+        }
+        let bytes = STANDARD.decode(run).map_err(|error| KeptError(error.to_string()))?;
         postcard::from_bytes(&bytes).map(Some).map_err(|error| KeptError(error.to_string()))
     }
 
@@ -84,6 +98,11 @@ impl Kept {
     pub fn from_bytes(bytes: &[u8]) -> Result<Self, KeptError> {
         serde_json::from_slice(bytes).map_err(|error| KeptError(error.to_string()))
     }
+}
+
+/// The beginning of the SHA-256 of a run, as it is kept.
+fn sum_of(run: &str) -> String {
+    Sha256::digest(run.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
 }
 
 #[cfg(test)]
@@ -110,9 +129,9 @@ mod tests {
             assert!(Kept::from_bytes(&bytes[..cut]).is_err());
         }
         let text = String::from_utf8(bytes).unwrap();
-        for damage in [text.replace("\"state\":\"", "\"state\":\"!"), text.replace("\"state\":\"", "\"state\":\"AAAA")]
-        {
-            assert!(Kept::from_bytes(damage.as_bytes()).unwrap().run() != Ok(Some(run.save())), "{damage}");
+        for damage in ["!", "AAAA"] {
+            let damaged = text.replace("\"run\":\"", &format!("\"run\":\"{damage}"));
+            assert!(Kept::from_bytes(damaged.as_bytes()).unwrap().run().is_err(), "{damaged}");
         }
     }
 }

@@ -7,7 +7,7 @@ mod client;
 mod device;
 mod exception;
 mod pass_read;
-mod requests;
+pub mod requests;
 mod wire;
 
 pub use bus::SerialBus;

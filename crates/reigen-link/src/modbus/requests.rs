@@ -9,23 +9,28 @@ const MOST_REGISTERS: u32 = 125;
 
 /// One request, and the lines that are in its answer.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) struct ReadRequest {
-    pub(super) table: Table,
-    pub(super) from: u16,
-    pub(super) count: u16,
+pub struct ReadRequest {
+    /// The table that it reads.
+    pub table: Table,
+    /// The first address.
+    pub from: u16,
+    /// How many bits or registers.
+    pub count: u16,
     /// Each line with its number.
-    pub(super) lines: Vec<(usize, ModbusAddress)>,
+    pub lines: Vec<(usize, ModbusAddress)>,
 }
 
 /// What a device answers: bits or registers.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Answer {
+pub enum Answer {
+    /// Bits.
     Bits(Vec<bool>),
+    /// Registers.
     Registers(Vec<u16>),
 }
 
 /// The requests that read these lines.
-pub(super) fn requests(lines: &[(usize, ModbusAddress)]) -> Vec<ReadRequest> {
+pub fn requests(lines: &[(usize, ModbusAddress)]) -> Vec<ReadRequest> {
     let mut sorted = lines.to_vec();
     sorted.sort_by_key(|(_, address)| (address.table(), address.span()));
     let mut requests: Vec<ReadRequest> = Vec::new();
@@ -55,7 +60,7 @@ pub(super) fn requests(lines: &[(usize, ModbusAddress)]) -> Vec<ReadRequest> {
 
 impl ReadRequest {
     /// What the lines are by the answer; `None` where the answer is too short.
-    pub(super) fn values(&self, answer: &Answer) -> Option<Vec<(usize, Value)>> {
+    pub fn values(&self, answer: &Answer) -> Option<Vec<(usize, Value)>> {
         self.lines.iter().map(|&(line, address)| Some((line, self.value(address, answer)?))).collect()
     }
 
@@ -87,7 +92,7 @@ fn number_of(number: NumberAddress, words: &[u16]) -> Option<f64> {
 }
 
 /// The registers of a number, in their order on the wire.
-pub(super) fn words_of(number: NumberAddress, value: f64) -> Vec<u16> {
+pub fn words_of(number: NumberAddress, value: f64) -> Vec<u16> {
     let [high, low] = number.form.to_words((value - number.offset) / number.scale);
     match (number.form.words(), number.low_first) {
         (1, _) => vec![low],

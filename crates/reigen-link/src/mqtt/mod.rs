@@ -2,7 +2,7 @@
 
 mod client;
 mod options;
-mod payload;
+pub mod payload;
 mod publisher;
 mod subscriptions;
 

@@ -8,7 +8,7 @@ use serde_json::Value as Json;
 ///
 /// # Errors
 /// In words, where it says neither.
-pub(super) fn read(payload: &[u8], place: &MqttPlace) -> Result<(Value, Option<i64>), String> {
+pub fn read(payload: &[u8], place: &MqttPlace) -> Result<(Value, Option<i64>), String> {
     let text = std::str::from_utf8(payload).map_err(|_| "the payload is no text".to_owned())?.trim();
     let Some(pointer) = &place.value else { return Ok((of_text(text)?, None)) };
     let told: Json = serde_json::from_str(text).map_err(|error| format!("{}: {error}", shortened(text)))?;
