@@ -22,8 +22,9 @@ pub(super) struct Blocks<'a> {
     /// For each cell after the time the number that it is; `None` where nobody wants it.
     cells: Vec<Option<usize>>,
     times: Vec<Nanos>,
-    /// The values of each cell, row after row.
-    values: Vec<Vec<f64>>,
+    /// The values of each cell, row after row: whole numbers, and by what they are to be divided. A division takes as long as
+    /// all else of a cell, and those of a block go on together.
+    values: Vec<([f64; ROWS], [f64; ROWS])>,
     /// Where the cells of a row end.
     ends: [usize; MOST_CELLS],
 }
@@ -43,7 +44,7 @@ impl<'a> Blocks<'a> {
             marks,
             power: unit.power(),
             times: Vec::with_capacity(ROWS),
-            values: vec![Vec::with_capacity(ROWS); cells.len()],
+            values: vec![([0.0; ROWS], [1.0; ROWS]); cells.len()],
             cells,
             ends: [0; MOST_CELLS],
         })
@@ -78,11 +79,10 @@ impl<'a> Blocks<'a> {
         let time = place.origin?.since_start(file_time).filter(|time| *time > now)?;
         let rows = self.times.len();
         let mut start = first + 1;
-        for ((cell, values), end) in self.cells.iter().zip(&mut self.values).zip(ends) {
+        for ((cell, (wholes, powers)), end) in self.cells.iter().zip(&mut self.values).zip(ends) {
             if cell.is_some() {
                 let (size, decimals, negative) = self.marks.cell(bytes, start, *end)?;
-                values.truncate(rows);
-                values.push(Marks::value(size, decimals, negative)?);
+                (*wholes.get_mut(rows)?, *powers.get_mut(rows)?) = Marks::fraction(size, decimals, negative)?;
             }
             start = end + 1;
         }
@@ -119,13 +119,10 @@ impl<'a> Blocks<'a> {
         for time in &self.times {
             place.next_row(*time, piece);
         }
-        for (cell, values) in self.cells.iter().zip(&mut self.values) {
-            // A row that was given up may have left a value.
-            values.truncate(rows);
-            if let Some(number) = cell {
-                piece.read_many(*number, &self.times, values);
-            }
-            values.clear();
+        for (cell, (values, powers)) in self.cells.iter().zip(&mut self.values) {
+            let Some(number) = *cell else { continue };
+            values.iter_mut().zip(powers).for_each(|(value, power)| *value /= *power);
+            piece.read_many(number, &self.times, values.get(..rows).unwrap_or_default());
         }
         self.times.clear();
     }

@@ -51,11 +51,18 @@ impl Marks {
     /// The number of these digits, so many of them after the mark.
     #[inline]
     pub(super) fn value(size: u64, decimals: usize, negative: bool) -> Option<f64> {
+        let (whole, power) = Self::fraction(size, decimals, negative)?;
+        Some(whole / power)
+    }
+
+    /// The number of these digits as a whole number, and by what it is to be divided.
+    #[inline]
+    pub(super) fn fraction(size: u64, decimals: usize, negative: bool) -> Option<(f64, f64)> {
         if size >= EXACT {
             return None;
         }
-        let value = size as f64 / POWERS.get(decimals)?;
-        Some(if negative { -value } else { value })
+        let whole = size as f64;
+        Some((if negative { -whole } else { whole }, *POWERS.get(decimals)?))
     }
 
     /// The bytes of eight that end a cell: the high bit of each.
