@@ -3,7 +3,7 @@
 //! - `vcd CHANGES`: 16 lines at 1 µs; short bursts with pauses between them, as contacts and pulses make.
 //! - `csv ROWS`: 8 columns of 0 and 1 at 1 MHz under `time_s`; a line changes now and then.
 //! - `numbers ROWS`: 8 columns of values with three decimals at 100 kHz under `time_us`.
-//! - `packed SAMPLES`: the same as one byte a sample.
+//! - `packed SAMPLES`: the same as one byte a sample; `busy SAMPLES` with a change in 6 % of them.
 
 #![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, clippy::cast_sign_loss)]
 
@@ -15,14 +15,15 @@ fn main() -> io::Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let (kind, count) = match arguments.as_slice() {
         [kind, count] => (kind.as_str(), count.parse().map_err(io::Error::other)?),
-        _ => return Err(io::Error::other("usage: make_recording vcd|csv|numbers|packed COUNT")),
+        _ => return Err(io::Error::other("usage: make_recording vcd|csv|numbers|packed|busy COUNT")),
     };
     let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
     match kind {
         "vcd" => vcd(count, &mut out)?,
         "csv" => csv(count, &mut out)?,
         "numbers" => numbers(count, &mut out)?,
-        "packed" => packed(count, &mut out)?,
+        "packed" => packed(samples(count, 200), &mut out)?,
+        "busy" => packed(samples(count, 33), &mut out)?,
         other => return Err(io::Error::other(format!("no kind of recording: {other}"))),
     }
     out.flush()
@@ -53,15 +54,15 @@ fn code(line: usize) -> char {
     char::from(b'!' + line as u8)
 }
 
-/// Levels of eight lines, a sample after another: each changes now and then.
-fn samples(count: u64) -> impl Iterator<Item = u8> {
+/// Levels of eight lines, a sample after another: one of them changes after fewer samples than `pause`.
+fn samples(count: u64, pause: u32) -> impl Iterator<Item = u8> {
     let mut random = fastrand::Rng::with_seed(2);
     let mut levels = 0u8;
     let mut until_next = 0u32;
     (0..count).map(move |_| {
         if until_next == 0 {
             levels ^= 1 << random.u8(..8);
-            until_next = random.u32(1..200);
+            until_next = random.u32(1..pause);
         }
         until_next -= 1;
         levels
@@ -70,7 +71,7 @@ fn samples(count: u64) -> impl Iterator<Item = u8> {
 
 fn csv(rows: u64, out: &mut impl Write) -> io::Result<()> {
     writeln!(out, "time_s,L0,L1,L2,L3,L4,L5,L6,L7")?;
-    for (row, levels) in samples(rows).enumerate() {
+    for (row, levels) in samples(rows, 200).enumerate() {
         write!(out, "{}.{:06}", row / 1_000_000, row % 1_000_000)?;
         let mut cells = [b','; 17];
         for line in 0..8 {
@@ -96,6 +97,6 @@ fn numbers(rows: u64, out: &mut impl Write) -> io::Result<()> {
     Ok(())
 }
 
-fn packed(count: u64, out: &mut impl Write) -> io::Result<()> {
-    samples(count).try_for_each(|levels| out.write_all(&[levels]))
+fn packed(mut samples: impl Iterator<Item = u8>, out: &mut impl Write) -> io::Result<()> {
+    samples.try_for_each(|levels| out.write_all(&[levels]))
 }

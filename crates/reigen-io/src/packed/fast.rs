@@ -1,7 +1,8 @@
 //! Packed samples, many at a time: the fast form.
 //!
 //! Most samples are the same as the one before. So a block of bytes is held against the last sample, written
-//! as often as it goes into eight bytes; where a block differs, the first bit that does tells the next sample to take.
+//! as often as it goes into eight bytes. Where a block of samples of one byte differs, all of its changes are found at once, a
+//! bit each; of longer samples the first bit that differs tells the next sample to take.
 
 use super::Reader;
 use reigen_core::cast;
@@ -9,9 +10,15 @@ use reigen_core::cast;
 /// The bytes of a block.
 const BLOCK: usize = 32;
 
+/// The samples of one byte that are held against those before them together.
+const SAMPLES: usize = 64;
+
 /// Reads samples that go evenly into eight bytes by blocks, others one after another.
 pub(super) fn read<'a>(reader: &mut Reader<'a>, bytes: &'a [u8]) {
     let width = reader.format.width;
+    if width == 1 {
+        return read_bytes(reader, bytes);
+    }
     let (blocks, rest) = match 8usize.is_multiple_of(width) {
         true => bytes.as_chunks::<BLOCK>(),
         false => (&[][..], bytes),
@@ -29,6 +36,49 @@ pub(super) fn read<'a>(reader: &mut Reader<'a>, bytes: &'a [u8]) {
     }
     let first = blocks.len() * (BLOCK / width);
     rest.chunks_exact(width).enumerate().for_each(|(number, now)| reader.sample(first + number, now));
+}
+
+/// Reads samples of one byte.
+fn read_bytes<'a>(reader: &mut Reader<'a>, bytes: &'a [u8]) {
+    let Some(first) = bytes.get(..1) else { return };
+    reader.sample(0, first);
+    let (blocks, rest) = bytes.as_chunks::<SAMPLES>();
+    let mut last = first[0];
+    for (block, samples) in blocks.iter().enumerate() {
+        let words = samples.as_chunks::<8>().0;
+        if is_all(words, repeated(&[last])) {
+            continue;
+        }
+        let mut changes = changes_of(words, last);
+        while changes != 0 {
+            let number = block * SAMPLES + changes.trailing_zeros() as usize;
+            changes &= changes - 1;
+            if let Some(&[before, now]) = number.checked_sub(1).and_then(|at| bytes.get(at..=number)?.as_array()) {
+                reader.change_byte(number, before, now);
+            }
+        }
+        last = samples[SAMPLES - 1];
+    }
+    let first = blocks.len() * SAMPLES;
+    reader.last = first.checked_sub(1).map_or(reader.last, |at| bytes.get(at..first));
+    rest.chunks_exact(1).enumerate().for_each(|(number, now)| reader.sample(first + number, now));
+}
+
+/// Which samples of one byte are others than those before them: a bit each, the first the lowest.
+#[inline(always)]
+fn changes_of(words: &[[u8; 8]], last: u8) -> u64 {
+    const HIGH: u64 = 0x8080_8080_8080_8080;
+    // Brings the high bits of eight bytes together in the uppermost byte.
+    const GATHER: u64 = 0x0002_0408_1020_4081;
+    let (mut changes, mut before) = (0, u64::from(last));
+    for (number, word) in words.iter().enumerate() {
+        let word = u64::from_le_bytes(*word);
+        let different = word ^ (word << 8 | before);
+        before = word >> 56;
+        let marked = (((different & !HIGH) + !HIGH) | different) & HIGH;
+        changes |= (marked.wrapping_mul(GATHER) >> 56) << (8 * number);
+    }
+    changes
 }
 
 /// Whether words are nothing but this pattern.

@@ -162,15 +162,26 @@ impl<'a> Reader<'a> {
         for (place, byte) in now.iter().enumerate() {
             let before = self.last.and_then(|last| last.get(place));
             // All bits of the first sample, then those that change.
-            let mut changed = before.map_or(0xff, |before| before ^ byte);
-            while changed != 0 {
-                let bit = changed.trailing_zeros() as usize;
-                changed &= changed - 1;
-                if let Some(Some(signal)) = self.format.signals.get(8 * place + bit) {
-                    self.piece.set(*signal, time, byte >> bit & 1 == 1);
-                }
-            }
+            self.set_bits(8 * place, time, before.map_or(0xff, |before| before ^ byte), *byte);
         }
         self.last = Some(now);
+    }
+
+    /// Takes a sample of one byte that is another than the one before.
+    #[inline]
+    fn change_byte(&mut self, number: usize, before: u8, now: u8) {
+        self.set_bits(0, Nanos(self.first + number as u64), before ^ now, now);
+    }
+
+    /// The bits of a byte that have changed take their levels; the first of them has this number among all.
+    #[inline]
+    fn set_bits(&mut self, first: usize, time: Nanos, mut changed: u8, now: u8) {
+        while changed != 0 {
+            let bit = changed.trailing_zeros() as usize;
+            changed &= changed - 1;
+            if let Some(Some(signal)) = self.format.signals.get(first + bit) {
+                self.piece.set(*signal, time, now >> bit & 1 == 1);
+            }
+        }
     }
 }
