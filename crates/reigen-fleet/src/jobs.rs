@@ -1,6 +1,7 @@
 //! Work on an archive: jobs that any worker takes, and their answers.
 
 use crate::error::FleetError;
+use crate::runtime::runtime;
 use crate::server::{Server, ServerAddress};
 use crate::worker::WorkerStop;
 use async_nats::jetstream::consumer::pull::{Config, OrderedConfig};
@@ -129,11 +130,6 @@ async fn publish(server: &Server, subject: &str, value: &impl Serialize) -> Resu
         }
         sleep(RETRY).await;
     }
-}
-
-fn runtime() -> Result<tokio::runtime::Runtime, FleetError> {
-    let made = tokio::runtime::Builder::new_current_thread().enable_all().build();
-    made.map_err(|error| FleetError::Local(format!("the server cannot be asked from here: {error}")))
 }
 
 /// Has jobs done by whoever works, and waits for all answers; `told` is given each as it comes.

@@ -10,6 +10,7 @@ pub mod kept;
 mod lease;
 pub mod publish;
 pub mod read;
+mod runtime;
 pub mod server;
 pub mod standing;
 mod states;

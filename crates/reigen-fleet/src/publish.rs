@@ -1,6 +1,7 @@
 //! What a machine tells a fleet: the changes of its lines, as rows of JSON Lines.
 
 use crate::error::FleetError;
+use crate::runtime::runtime;
 use crate::server::{Server, ServerAddress, subject_of};
 use async_nats::HeaderMap;
 use async_nats::header::NATS_MESSAGE_ID;
@@ -88,8 +89,7 @@ impl BlockingPublisher {
     /// # Errors
     /// Where the server cannot be reached, or does not keep the stream.
     pub fn reach(address: &ServerAddress, station: &str) -> Result<Self, FleetError> {
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-        let runtime = runtime.map_err(|error| FleetError::Local(format!("nothing can be published here: {error}")))?;
+        let runtime = runtime()?;
         let publisher = runtime.block_on(async { Publisher::new(Server::reach(address).await?, station).await })?;
         Ok(Self { runtime, publisher })
     }

@@ -1,6 +1,7 @@
 //! The lines of one machine as they come, for a thread that may wait.
 
 use crate::error::FleetError;
+use crate::runtime::runtime;
 use crate::server::{Server, ServerAddress, subject_of};
 use async_nats::jetstream::consumer::DeliverPolicy;
 use async_nats::jetstream::consumer::pull::{Ordered, OrderedConfig};
@@ -32,8 +33,7 @@ impl LineMessages {
     /// # Errors
     /// Where the server cannot be reached, or does not keep the stream.
     pub fn open(address: &ServerAddress, station: &str, behind: Option<u64>) -> Result<Self, FleetError> {
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-        let runtime = runtime.map_err(|error| FleetError::Local(format!("nothing can be read here: {error}")))?;
+        let runtime = runtime()?;
         let (server, messages, before) = runtime.block_on(async {
             let server = Server::reach(address).await?;
             let lines = server.lines().await?;

@@ -2,6 +2,7 @@
 
 use crate::error::FleetError;
 use crate::kept::Kept;
+use crate::runtime::runtime;
 use crate::server::{Server, ServerAddress, subject_of};
 use crate::states::{StateError, StateKeeper};
 use crate::station::FleetStation;
@@ -29,9 +30,7 @@ pub struct Standing {
 /// # Errors
 /// Where the server cannot be reached, or does not tell.
 pub fn standings(stations: &[FleetStation], address: &ServerAddress) -> Result<Vec<Standing>, FleetError> {
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-    let runtime =
-        runtime.map_err(|error| FleetError::Local(format!("the server cannot be asked from here: {error}")))?;
+    let runtime = runtime()?;
     runtime.block_on(async {
         let server = Server::reach(address).await?;
         let (lines, states) = (server.lines().await?, server.states().await?);

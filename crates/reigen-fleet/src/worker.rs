@@ -3,6 +3,7 @@
 use crate::error::FleetError;
 use crate::event::FleetEvent;
 use crate::lease::Leases;
+use crate::runtime::runtime;
 use crate::server::{Server, ServerAddress};
 use crate::station::FleetStation;
 use crate::station_work::{Ended, StationWork};
@@ -69,8 +70,7 @@ pub fn work(
     events: Sender<FleetEvent>,
     stop: &WorkerStop,
 ) -> Result<(), FleetError> {
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-    let runtime = runtime.map_err(|error| FleetError::Local(format!("no worker can begin here: {error}")))?;
+    let runtime = runtime()?;
     let local = LocalSet::new();
     let worker = async {
         let server = Server::reach(address).await?;

@@ -7,6 +7,7 @@ use crate::print::Out;
 use crate::stop::Stop;
 use crate::views::run::{Detail, print, print_json};
 use crate::views::work::{StandingRow, event_words, print_job, print_list};
+use reigen_core::finding::Finding;
 use reigen_core::time::{Nanos, Origin};
 use reigen_fleet::jobs::{JobWorker, work_jobs};
 use reigen_fleet::server::ServerAddress;
@@ -179,7 +180,12 @@ fn show(
         lines: bound.line_count(),
         edges: kept.changes,
         points: run.finish()?,
-        findings: Vec::new(),
+        findings: vec![Finding::note(
+            "counts-only",
+            name,
+            "workers count and read; they look for no faults of the lines".to_owned(),
+            "record the lines at the machine: `reigen run` tells what is wrong with them",
+        )],
         displays: Default::default(),
         gauge: None,
         judgements: Default::default(),
