@@ -26,6 +26,8 @@ const ANSWERS_KEPT: Duration = Duration::from_secs(24 * 3600);
 const WORKERS: &str = "workers";
 /// A job is tried so often.
 pub const MOST_TRIES: i64 = 3;
+/// An answer that takes longer is told of.
+const LONG: Duration = Duration::from_secs(10);
 /// How long it waits after the server gave no answer, and before a job is tried again.
 const RETRY: Duration = Duration::from_millis(500);
 
@@ -132,14 +134,23 @@ async fn publish(server: &Server, subject: &str, value: &impl Serialize) -> Resu
     }
 }
 
-/// Has jobs done by whoever works, and waits for all answers; `told` is given each as it comes.
+/// What happens while jobs are waited for.
+#[derive(Debug, Clone, Copy)]
+pub enum AskEvent<'a> {
+    /// An answer came.
+    Answered(&'a Answer),
+    /// None has come for long: perhaps nobody works.
+    Silence,
+}
+
+/// Has jobs done by whoever works, and waits for all answers.
 ///
 /// # Errors
 /// Where the server cannot be reached, or takes no jobs.
 pub fn ask(
     address: &ServerAddress,
     bodies: Vec<Value>,
-    told: &mut dyn FnMut(&Answer),
+    told: &mut dyn FnMut(AskEvent<'_>),
 ) -> Result<Vec<Answer>, FleetError> {
     runtime()?.block_on(async {
         let server = Server::reach(address).await?;
@@ -150,8 +161,8 @@ pub fn ask(
         for (number, body) in bodies.into_iter().enumerate() {
             publish(&server, JOBS, &Job { batch: batch.clone(), number, body }).await?;
         }
-        let mut last = 0;
-        while found.iter().any(Option::is_none) {
+        let (mut last, mut left) = (0, found.len());
+        while left > 0 {
             let config = OrderedConfig {
                 filter_subject: subject_of_answers(&batch),
                 deliver_policy: DeliverPolicy::ByStartSequence { start_sequence: last + 1 },
@@ -167,9 +178,13 @@ pub fn ask(
             };
             let mut connections = server.connections.clone();
             connections.mark_unchanged();
-            while found.iter().any(Option::is_none) {
+            while left > 0 {
                 let message = tokio::select! {
                     message = messages.next() => message,
+                    () = sleep(LONG) => {
+                        told(AskEvent::Silence);
+                        continue;
+                    }
                     // What waited at a server that was restarted waits for ever.
                     _ = connections.changed() => break,
                 };
@@ -178,8 +193,9 @@ pub fn ask(
                 let Ok(answer) = serde_json::from_slice::<Answer>(&message.payload) else { continue };
                 // A job that was done twice, since its worker ended before it could say so, is answered twice.
                 if let Some(slot @ None) = found.get_mut(answer.number) {
-                    told(&answer);
+                    told(AskEvent::Answered(&answer));
                     *slot = Some(answer);
+                    left -= 1;
                 }
             }
         }

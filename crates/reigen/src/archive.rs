@@ -1,16 +1,17 @@
 //! Recordings of an archive checked by workers: what a job asks, how a worker does it, and what comes back.
 
 use crate::failure::Failure;
+use crate::reading::warn;
 use crate::views::verify::{ExpectationResult, RecordingFinding, VerifyReport};
 use reigen_core::finding::{Finding, Severity};
 use reigen_fleet::error::FleetError;
-use reigen_fleet::jobs::{Answer, JobOutcome, ask};
+use reigen_fleet::jobs::{Answer, AskEvent, JobOutcome, ask};
 use reigen_fleet::server::ServerAddress;
 use reigen_run::station_file::StationFile;
 use reigen_station::findings::inputs::InputWatch;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 /// A recording to be checked.
@@ -71,9 +72,18 @@ pub(crate) fn verify_by_workers(
     let bodies: Result<Vec<Value>, _> = paths.iter().map(|path| serde_json::to_value(job(path))).collect();
     let bodies = bodies.map_err(|error| FleetError::Local(format!("a recording's path is no text: {error}")))?;
     let address = ServerAddress { address: server.to_owned(), user: None };
-    let answers = ask(&address, bodies, &mut |answer: &Answer| {
-        let path = recordings.get(answer.number).map(|path| path.display().to_string()).unwrap_or_default();
-        tracing::info!("{path}: checked by {}", answer.worker);
+    let mut is_told = false;
+    let answers = ask(&address, bodies, &mut |event| match event {
+        AskEvent::Answered(answer) => {
+            let path = recordings.get(answer.number).map(|path| path.display().to_string()).unwrap_or_default();
+            tracing::info!("{path}: checked by {}", answer.worker);
+        }
+        AskEvent::Silence if !std::mem::replace(&mut is_told, true) => {
+            let message = format!("no worker at {server} has answered for 10 s; still waiting");
+            let remedy = "start workers, if there are none: reigen work --verify FOLDER";
+            warn(&Finding::note("no-worker", "verify", message, remedy));
+        }
+        AskEvent::Silence => {}
     })?;
     let (mut report, mut set_aside) = (VerifyReport::default(), SetAside::new());
     for Answer { number, outcome, .. } in answers {
@@ -107,9 +117,20 @@ impl ToldFinding {
     }
 }
 
-/// Does a job in a process of its own: a recording that ends it does not end the worker.
-pub(crate) fn do_job(body: &Value) -> Result<Value, String> {
+/// Does a job in a process of its own: a recording that ends it does not end the worker. Only recordings in the folder are
+/// read: whoever reaches the server could ask for any file.
+pub(crate) fn do_job(body: &Value, archive: &Path) -> Result<Value, String> {
     let job: VerifyJob = serde_json::from_value(body.clone()).map_err(|error| error.to_string())?;
+    let is_within = job.recording.canonicalize().is_ok_and(|path| path.starts_with(archive));
+    let answer = match is_within {
+        true => check(&job)?,
+        false => VerifyAnswer::Refused(format!("it is not in {}, the folder of the worker", archive.display())),
+    };
+    serde_json::to_value(answer).map_err(|error| error.to_string())
+}
+
+/// Runs `reigen verify`.
+fn check(job: &VerifyJob) -> Result<VerifyAnswer, String> {
     let folder = tempfile::tempdir().map_err(|error| format!("there is no temporary folder: {error}"))?;
     let station = folder.path().join("station.toml");
     std::fs::write(&station, &job.station).map_err(|error| format!("the station cannot be written: {error}"))?;
@@ -117,12 +138,13 @@ pub(crate) fn do_job(body: &Value) -> Result<Value, String> {
     let mut command = Command::new(program);
     command.arg("verify").arg(&station).arg(&job.recording).args(["--json", "--quiet"]);
     let said = command.output().map_err(|error| format!("the program does not start: {error}"))?;
-    let answer = match said.status.code() {
-        Some(0 | 1) => VerifyAnswer::Checked(serde_json::from_slice(&said.stdout).map_err(|error| error.to_string())?),
-        Some(2) => VerifyAnswer::Refused(refusal(&String::from_utf8_lossy(&said.stderr))),
-        _ => return Err(format!("the check ended with {}", said.status)),
-    };
-    serde_json::to_value(answer).map_err(|error| error.to_string())
+    match said.status.code() {
+        Some(0 | 1) => {
+            serde_json::from_slice(&said.stdout).map(VerifyAnswer::Checked).map_err(|error| error.to_string())
+        }
+        Some(2) => Ok(VerifyAnswer::Refused(refusal(&String::from_utf8_lossy(&said.stderr)))),
+        _ => Err(format!("the check ended with {}", said.status)),
+    }
 }
 
 /// Why something was refused, without what stands around it.

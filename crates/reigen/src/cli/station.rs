@@ -57,7 +57,7 @@ pub(crate) struct VerifyArguments {
     /// Write the result as JUnit XML for a test server
     #[arg(long, value_name = "FILE.xml")]
     pub(crate) junit: Option<PathBuf>,
-    /// Have it done by the workers at this NATS server (`reigen work --verify`)
+    /// Have it done by the workers at this NATS server (`reigen work --verify FOLDER`)
     #[arg(long, value_name = "HOST:PORT", conflicts_with_all = ["SpanArguments", "ReadingArguments"], hide_short_help = true)]
     pub(crate) queue: Option<String>,
     /// Print the result as JSON

@@ -12,7 +12,7 @@ Examples (with a server that `nats-server -js` starts, and a folder with a stati
   reigen work --nats localhost:4222 --stations fleet
   reigen work --nats localhost:4222 --stations fleet --list
   reigen work --nats localhost:4222 --stations fleet --show press
-  reigen work --nats localhost:4222 --verify")]
+  reigen work --nats localhost:4222 --verify archive")]
 pub(crate) struct WorkArguments {
     /// NATS server with JetStream
     #[arg(long, value_name = "HOST:PORT")]
@@ -20,9 +20,9 @@ pub(crate) struct WorkArguments {
     /// Folder with the station files; each file's name is that of its station
     #[arg(long, value_name = "FOLDER", required_unless_present = "verify")]
     pub(crate) stations: Option<PathBuf>,
-    /// Check recordings for `reigen verify --queue` instead; they are read under the path that was asked
-    #[arg(long, conflicts_with_all = ["stations", "anew", "list", "show"])]
-    pub(crate) verify: bool,
+    /// Instead, check recordings in this folder for `reigen verify --queue`; the path is the same on all computers
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["stations", "anew", "list", "show"])]
+    pub(crate) verify: Option<PathBuf>,
     /// Name of this worker; under the name of a former it goes on with what that had [default: host and process]
     #[arg(long, value_name = "NAME")]
     pub(crate) name: Option<String>,

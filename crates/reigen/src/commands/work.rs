@@ -14,8 +14,10 @@ use reigen_fleet::server::ServerAddress;
 use reigen_fleet::standing::standings;
 use reigen_fleet::station::{FleetStation, station_files};
 use reigen_fleet::worker::{WorkerSettings, WorkerStop, work};
+use reigen_io::error::system_words;
 use reigen_run::continued_run::{BoundStation, ContinuedRun};
 use reigen_run::outcome::Outcome;
+use std::path::Path;
 use std::sync::mpsc::channel;
 use std::thread;
 use std::time::Duration;
@@ -25,7 +27,10 @@ const SHORTEST: Nanos = Nanos(100_000_000);
 
 /// Runs the command.
 pub(crate) fn run(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
-    let Some(folder) = &arguments.stations else { return keep_checking(arguments, stop, out) };
+    if let Some(archive) = &arguments.verify {
+        return keep_checking(archive, arguments, stop, out);
+    }
+    let folder = arguments.stations.as_deref().unwrap_or(Path::new("."));
     let mut stations = Vec::new();
     for path in station_files(folder)? {
         stations.push(FleetStation::open(&path)?);
@@ -84,8 +89,13 @@ fn check_steps(arguments: &WorkArguments) -> Result<(), Failure> {
 }
 
 /// Checks recordings for whoever asks.
-fn keep_checking(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
+fn keep_checking(archive: &Path, arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Result<(), Failure> {
     check_steps(arguments)?;
+    let archive = archive.canonicalize().map_err(|error| Failure::Unreadable {
+        file: archive.display().to_string(),
+        why: system_words(&error),
+        help: "name the folder with the recordings".to_owned(),
+    })?;
     let asked = WorkerStop::default();
     let ask = asked.clone();
     stop.listen(move || ask.ask());
@@ -95,7 +105,7 @@ fn keep_checking(arguments: &WorkArguments, stop: &Stop, out: &mut Out) -> Resul
         name: arguments.name.clone().unwrap_or_else(usual_name),
         silence: length(arguments.lease),
         until_idle: arguments.until_idle.map(length),
-        work: do_job,
+        work: move |body: &serde_json::Value| do_job(body, &archive),
         tell: |event| {
             let told = print_job(&event, arguments.json, out);
             failed = failed.take().or(told.err());

@@ -312,7 +312,7 @@ fn what_a_fleet_cannot_do_is_refused() {
 
 /// A worker on recordings.
 fn checker(place: &Place, server: &Server, more: &str) -> Child {
-    let asked = format!("work --nats 127.0.0.1:{} --verify --lease 500ms {more}", server.port);
+    let asked = format!("work --nats 127.0.0.1:{} --verify . --lease 500ms {more}", server.port);
     place.command(&asked).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap()
 }
 
@@ -336,6 +336,9 @@ fn recordings_checked_by_workers_come_to_the_same_as_checked_here() {
     place.write("archive/0.vcd", "$scope module");
     let said = place.reigen(&format!("verify expected.toml archive {queue}"));
     assert!(said.code == 1 && said.stdout.contains("not checked: archive/0.vcd: "), "{}", said.stdout);
+    let other = tempfile::NamedTempFile::with_suffix(".jsonl").unwrap();
+    let said = place.reigen(&format!("verify expected.toml {} {queue}", other.path().display()));
+    assert!(said.code == 1 && said.stdout.contains("the folder of the worker"), "{}", said.stdout);
     let said = place.reigen(&format!("verify expected.toml archive --from 1s {queue}"));
     assert!(said.code == 2 && said.stderr.contains("--queue"), "{}", said.stderr);
     checkers.iter_mut().for_each(|checker| {
