@@ -1,4 +1,4 @@
-//! What a worker tells whoever watches it.
+//! What a worker tells its listener.
 
 use serde::Serialize;
 

@@ -143,7 +143,7 @@ pub enum AskEvent<'a> {
     Silence,
 }
 
-/// Has jobs done by whoever works, and waits for all answers.
+/// Has jobs done by the workers, and waits for all answers.
 ///
 /// # Errors
 /// Where the server cannot be reached, or takes no jobs.

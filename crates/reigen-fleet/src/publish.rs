@@ -23,7 +23,7 @@ pub enum Published {
 /// Publishes the rows of one station, each message once and in order.
 ///
 /// One message is on its way at a time: of two, the second may arrive where the first is lost, and what is sent again then
-/// comes too late. Whoever has much to tell puts more rows into a message.
+/// comes too late. A machine with much to tell puts more rows into a message.
 pub struct Publisher {
     server: Server,
     subject: String,

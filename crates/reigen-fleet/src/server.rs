@@ -102,7 +102,7 @@ impl Server {
         self.bucket(STATES_BUCKET, Duration::ZERO).await
     }
 
-    /// The bucket with who works which station. What nobody renews is gone after a time: that of whoever makes the bucket.
+    /// The bucket with who works which station. What nobody renews is gone after a time, which the first worker sets.
     ///
     /// # Errors
     /// Where the server refuses it.

@@ -87,7 +87,7 @@ impl StationWork {
     }
 
     fn tell(&self, event: FleetEvent) {
-        // Whoever listened may be gone.
+        // The listener may be gone.
         let _ = self.events.send(event);
     }
 
@@ -143,7 +143,7 @@ impl StationWork {
             }
         }
         if !is_kept && !self.keep(&mut keeper, &mut kept, &run).await? {
-            // Whoever goes on takes the messages since the last state again.
+            // The next worker takes the messages since the last state again.
             self.tell(FleetEvent::Waiting { why: "the last state could not be kept".to_owned() });
         }
         Ok(kept.sequence)

@@ -118,7 +118,7 @@ impl ToldFinding {
 }
 
 /// Does a job in a process of its own: a recording that ends it does not end the worker. Only recordings in the folder are
-/// read: whoever reaches the server could ask for any file.
+/// read: anybody who reaches the server could ask for any file.
 pub(crate) fn do_job(body: &Value, archive: &Path) -> Result<Value, String> {
     let job: VerifyJob = serde_json::from_value(body.clone()).map_err(|error| error.to_string())?;
     let is_within = job.recording.canonicalize().is_ok_and(|path| path.starts_with(archive));
