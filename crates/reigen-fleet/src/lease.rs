@@ -115,7 +115,7 @@ impl Leases {
         }
         let entry = self.store.entry(station).await.ok()??;
         let before = String::from_utf8_lossy(&entry.value).into_owned();
-        let is_own = before.split_once(' ').is_some_and(|(name, _)| name == self.name);
+        let is_own = before.rsplit_once(' ').is_some_and(|(name, _)| name == self.name);
         if !is_own {
             return None;
         }

@@ -59,7 +59,7 @@ async fn standing(
     let lease = lease.map_err(|error| FleetError::refused(format!("tell who works {name}"), error))?;
     let worker = lease.filter(|text| !text.is_empty()).map(|text| {
         let text = String::from_utf8_lossy(&text).into_owned();
-        text.split_once(' ').map_or(text.clone(), |(worker, _)| worker.to_owned())
+        text.rsplit_once(' ').map_or(text.clone(), |(worker, _)| worker.to_owned())
     });
     let newest_message = match lines.direct_get_last_for_subject(subject_of(name)).await {
         Ok(message) => Some(message.sequence),
