@@ -36,6 +36,11 @@ impl StateKeeper {
         Self { store, station: station.to_owned(), revision: 0 }
     }
 
+    /// Whether there was an entry when this worker last looked.
+    pub(crate) fn has_entry(&self) -> bool {
+        self.revision > 0
+    }
+
     /// What the server keeps; `None` for nothing yet.
     pub(crate) async fn read(&mut self) -> Result<Option<Kept>, StateError> {
         let entry = self.store.entry(&self.station).await;

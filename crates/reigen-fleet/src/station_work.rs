@@ -33,7 +33,7 @@ pub(crate) struct StationWork {
     pub(crate) process: String,
     /// How often the state is kept.
     pub(crate) keep_every: Duration,
-    /// Whether what is kept of another version of the station is let go.
+    /// Whether a state that cannot go on is let go.
     pub(crate) anew: bool,
     pub(crate) events: Sender<FleetEvent>,
     /// When the last message came.
@@ -98,22 +98,17 @@ impl StationWork {
 
     async fn work(&self, mut stop: watch::Receiver<bool>) -> Result<u64, Halt> {
         let mut keeper = StateKeeper::new(self.states.clone(), &self.station.name);
-        let Some(mut kept) = self.read(&mut keeper, &stop).await? else { return Ok(0) };
         let bound = BoundStation::new(&self.station.file).map_err(|error| Halt::Refused {
             why: format!("its lines cannot be used as it says: {error}"),
             help: "reigen check tells more",
         })?;
-        let state = kept.run().map_err(StateError::from)?;
-        let run = state.map_or_else(|| Ok(ContinuedRun::new(&bound)), |state| ContinuedRun::resume(&bound, state));
-        let mut run = run.map_err(|error| Halt::Refused {
-            why: format!("it cannot go on from what the server keeps: {error}"),
-            help: "use the program that kept it, or begin the station anew: --anew NAME",
-        })?;
+        let Some((mut kept, mut run)) = self.start(&mut keeper, &bound, &stop).await? else { return Ok(0) };
         (kept.worker, kept.process) = (self.worker.clone(), self.process.clone());
         self.tell(FleetEvent::Took { station: self.station.name.clone(), sequence: kept.sequence });
         let mut clock = interval(self.keep_every);
         clock.set_missed_tick_behavior(MissedTickBehavior::Delay);
-        let mut is_kept = true;
+        // A state that was let go is replaced at once: else it would still be there after the next start.
+        let mut is_kept = kept.sequence > 0 || !keeper.has_entry();
         while !*stop.borrow() {
             let Some(mut messages) = self.open(kept.sequence, &mut stop).await? else { break };
             let mut connections = self.server.connections.clone();
@@ -149,32 +144,57 @@ impl StationWork {
         Ok(kept.sequence)
     }
 
-    /// What the server keeps of the station; `None` where the end came first.
-    async fn read(&self, keeper: &mut StateKeeper, stop: &watch::Receiver<bool>) -> Result<Option<Kept>, Halt> {
-        let nothing = || Kept::nothing(&self.station.version);
-        let read = loop {
-            match keeper.read().await {
-                Ok(read) => break read,
-                Err(StateError::Fleet(error)) => self.wait_for_server(error.to_string()).await,
-                Err(StateError::Kept(_)) if self.anew => break None,
-                Err(error) => return Err(error.into()),
-            }
-            if *stop.borrow() {
-                return Ok(None);
-            }
-        };
-        match read {
-            Some(kept) if kept.version == self.station.version => Ok(Some(kept)),
-            None => Ok(Some(nothing())),
-            Some(_) if self.anew => Ok(Some(nothing())),
-            Some(kept) => Err(Halt::Refused {
-                why: format!(
-                    "the file is version {}, and the counts were kept with version {}",
-                    self.station.version, kept.version
-                ),
-                help: "put the former file back, or begin the station anew: --anew NAME",
-            }),
+    /// The run from where the server's state is, or anew where that cannot go on and may be let go; `None` where the end came
+    /// first.
+    async fn start<'a>(
+        &self,
+        keeper: &mut StateKeeper,
+        bound: &'a BoundStation,
+        stop: &watch::Receiver<bool>,
+    ) -> Result<Option<(Kept, ContinuedRun<'a>)>, Halt> {
+        while !*stop.borrow() {
+            let read = match keeper.read().await {
+                Err(StateError::Fleet(error)) => Err(error.to_string()),
+                read => self.lines.get_info().await.map(|info| (read, info)).map_err(|error| error.to_string()),
+            };
+            let (read, info) = match read {
+                Ok(both) => both,
+                Err(why) => {
+                    self.wait_for_server(why).await;
+                    continue;
+                }
+            };
+            let begun = read.map_err(Halt::from).and_then(|kept| self.go_on(kept, bound, info.state.last_sequence));
+            return match begun {
+                Err(_) if self.anew => Ok(Some((Kept::nothing(&self.station.version), ContinuedRun::new(bound)))),
+                begun => begun.map(Some),
+            };
         }
+        Ok(None)
+    }
+
+    /// The run from a state, where it is of this station and of these messages.
+    fn go_on<'a>(
+        &self,
+        kept: Option<Kept>,
+        bound: &'a BoundStation,
+        newest: u64,
+    ) -> Result<(Kept, ContinuedRun<'a>), Halt> {
+        let version = &self.station.version;
+        let kept = kept.unwrap_or_else(|| Kept::nothing(version));
+        if kept.version != *version {
+            return Err(Halt::Refused {
+                why: format!("the file is version {version}, and the counts were kept with version {}", kept.version),
+                help: "put the former file back, or begin the station anew: --anew NAME",
+            });
+        }
+        check_messages(kept.sequence, newest)?;
+        let Some(state) = kept.run().map_err(StateError::from)? else { return Ok((kept, ContinuedRun::new(bound))) };
+        let run = ContinuedRun::resume(bound, state).map_err(|error| Halt::Refused {
+            why: format!("it cannot go on from what the server keeps: {error}"),
+            help: "use the program that kept it, or begin the station anew: --anew NAME",
+        })?;
+        Ok((kept, run))
     }
 
     /// The messages behind one; `None` where the end came first.
@@ -190,14 +210,8 @@ impl StationWork {
 
     async fn try_open(&self, sequence: u64) -> Result<Result<Ordered, Halt>, String> {
         let info = self.lines.get_info().await.map_err(|error| error.to_string())?;
-        if info.state.last_sequence < sequence {
-            return Ok(Err(Halt::Refused {
-                why: format!(
-                    "its counts go up to message {sequence}, and the server's newest is {}: the messages were deleted",
-                    info.state.last_sequence
-                ),
-                help: "begin the station anew: --anew NAME",
-            }));
+        if let Err(halt) = check_messages(sequence, info.state.last_sequence) {
+            return Ok(Err(halt));
         }
         if sequence > 0 && info.state.first_sequence > sequence + 1 {
             let (station, first_kept) = (self.station.name.clone(), info.state.first_sequence);
@@ -240,5 +254,18 @@ impl StationWork {
             }
             Written::Overtaken(other) => Err(Halt::Overtaken(other)),
         }
+    }
+}
+
+/// Refuses a state that goes further than the messages do.
+fn check_messages(sequence: u64, newest: u64) -> Result<(), Halt> {
+    match sequence <= newest {
+        true => Ok(()),
+        false => Err(Halt::Refused {
+            why: format!(
+                "its counts go up to message {sequence}, and the server's newest is {newest}: the messages were deleted"
+            ),
+            help: "begin the station anew: --anew NAME",
+        }),
     }
 }

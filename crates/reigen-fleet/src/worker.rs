@@ -33,7 +33,7 @@ pub struct WorkerSettings {
     pub keep_every: Duration,
     /// Ends where no message has come for so long.
     pub until_idle: Option<Duration>,
-    /// Stations whose counts begin anew where they were kept with another version of the file.
+    /// Stations whose counts begin anew where they cannot go on: the file has changed, or what was kept is of no use.
     pub anew: Vec<String>,
 }
 

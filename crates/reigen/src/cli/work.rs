@@ -29,7 +29,7 @@ pub(crate) struct WorkArguments {
     /// End when no message has come for this time
     #[arg(long, value_name = "TIME", value_parser = parse_time)]
     pub(crate) until_idle: Option<Nanos>,
-    /// Begin these anew if their counts were kept with another version of the file
+    /// Begin these anew if their counts cannot go on: the file has changed, or what was kept is unusable
     #[arg(long, value_name = "NAME,NAME,…", value_delimiter = ',')]
     pub(crate) anew: Vec<String>,
     /// Work nothing: list who works each station, and how far

@@ -297,6 +297,27 @@ fn a_station_file_that_has_changed_is_not_worked_on_the_counts_of_the_former() {
 }
 
 #[test]
+fn counts_whose_messages_were_deleted_begin_anew_where_that_is_asked() {
+    let Some((place, mut server)) = fleet(&["press"]) else { return };
+    BlockingPublisher::reach(&address(&server), "press").unwrap().publish(Machine::new(9).rows());
+    finish(&place, &server, "");
+    server.kill();
+    std::fs::remove_dir_all(place.path("kept/jetstream/$G/streams/REIGEN_LINES")).unwrap();
+    let server = Server::start(&place, free_port());
+    let said = finish(&place, &server, "");
+    assert!(said.contains("the messages were deleted. begin the station anew: --anew NAME"), "{said}");
+    assert_eq!(finish(&place, &server, "--anew press"), "press: begins\npress: given back, counted to message 0\n");
+    let mut machine = Machine::new(4);
+    BlockingPublisher::reach(&address(&server), "press")
+        .unwrap()
+        .publish((0..9).map(|_| machine.rows()).collect::<String>());
+    assert!(finish(&place, &server, "").starts_with("press: begins\n"));
+    // Counts that can go on are not dropped.
+    assert!(finish(&place, &server, "--anew press").starts_with("press: goes on behind message 1\n"));
+    assert_same(&place, &server, &["press"], &[machine.told]);
+}
+
+#[test]
 fn what_a_fleet_cannot_do_is_refused() {
     let Some((place, server)) = fleet(&["press", "reel"]) else { return };
     let port = server.port;
