@@ -52,12 +52,10 @@ impl Spread {
     /// Takes one more.
     #[inline]
     pub fn take(&mut self, Nanos(time): Nanos) {
-        self.count += 1;
         if time == 0 {
-            self.zeros += 1;
-            self.least = Some(0);
-            return;
+            return self.take_zeros(1);
         }
+        self.count += 1;
         self.least = Some(self.least.map_or(time, |least| least.min(time)));
         self.most = self.most.max(time);
         if self.bins.is_empty() {
@@ -69,6 +67,13 @@ impl Spread {
         } else {
             self.enter(time);
         }
+    }
+
+    /// Takes so many of no length.
+    pub fn take_zeros(&mut self, count: u64) {
+        self.count += count;
+        self.zeros += count;
+        self.least = if count > 0 { Some(0) } else { self.least };
     }
 
     fn enter(&mut self, time: u64) {

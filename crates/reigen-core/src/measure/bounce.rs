@@ -24,6 +24,13 @@ impl Bursts {
         self.longest_inner = self.longest_inner.max(inner);
     }
 
+    /// So many bursts of one edge each.
+    fn take_single(&mut self, count: u64) {
+        self.edges += count;
+        self.most_edges = self.most_edges.max(count.min(1));
+        self.lengths.take_zeros(count);
+    }
+
     /// How many bursts there are.
     pub fn count(&self) -> u64 {
         self.lengths.count()
@@ -35,17 +42,31 @@ impl Bursts {
     }
 }
 
-/// Parts a line's edges into bursts by the time for which a level must hold between them.
-#[derive(Debug, Clone)]
-pub struct BounceMeter {
-    quiet: Nanos,
-    /// The state before the burst, and after its edges so far.
+/// A burst so far.
+#[derive(Debug, Clone, Copy)]
+struct Burst {
+    /// The state before it, and after its edges.
     before: bool,
     on: bool,
     first: Nanos,
     last: Nanos,
+    /// How many edges; 0 before the first burst.
     edges: u64,
+    /// The longest level held within it.
     inner: Nanos,
+}
+
+impl Burst {
+    fn new(on: bool) -> Self {
+        Self { before: on, on, first: Nanos(0), last: Nanos(0), edges: 0, inner: Nanos(0) }
+    }
+}
+
+/// Parts a line's edges into bursts by the time for which a level must hold between them.
+#[derive(Debug, Clone)]
+pub struct BounceMeter {
+    quiet: Nanos,
+    burst: Burst,
     shortest_hold: Option<Nanos>,
     /// Bursts that end on.
     pub turning_on: Bursts,
@@ -62,12 +83,7 @@ impl BounceMeter {
     pub fn new(on: bool, quiet: Nanos) -> Self {
         Self {
             quiet,
-            before: on,
-            on,
-            first: Nanos(0),
-            last: Nanos(0),
-            edges: 0,
-            inner: Nanos(0),
+            burst: Burst::new(on),
             shortest_hold: None,
             turning_on: Bursts::default(),
             turning_off: Bursts::default(),
@@ -80,8 +96,7 @@ impl BounceMeter {
     #[must_use]
     pub fn inverted(self) -> Self {
         Self {
-            before: !self.before,
-            on: !self.on,
+            burst: Burst { before: !self.burst.before, on: !self.burst.on, ..self.burst },
             turning_on: self.turning_off,
             turning_off: self.turning_on,
             glitches: self.dropouts,
@@ -103,41 +118,57 @@ impl BounceMeter {
     /// Takes the next edge.
     #[inline]
     pub fn take(&mut self, edge: Nanos) {
-        if self.edges > 0 {
-            let held = edge - self.last;
-            if held >= self.quiet {
-                self.close();
-                self.shortest_hold = Some(self.shortest_hold.map_or(held, |hold| hold.min(held)));
+        self.take_all(&[edge]);
+    }
+
+    /// Takes many edges.
+    pub fn take_all(&mut self, edges: &[Nanos]) {
+        // While they are taken, what changes with each of them is kept outside `self`.
+        let (mut burst, mut shortest, quiet) = (self.burst, self.shortest_hold.unwrap_or(Nanos(u64::MAX)), self.quiet);
+        // Changes of one edge, off and on: most bursts are such.
+        let (mut off, mut on) = (0, 0);
+        for &edge in edges {
+            let held = edge.saturating_sub(burst.last);
+            if burst.edges > 0 && held < quiet {
+                burst.inner = burst.inner.max(held);
             } else {
-                self.inner = self.inner.max(held);
+                match burst.edges {
+                    0 => {}
+                    1 if burst.on => on += 1,
+                    1 => off += 1,
+                    _ => self.close(burst),
+                }
+                if burst.edges > 0 {
+                    shortest = shortest.min(held);
+                }
+                burst = Burst { before: burst.on, first: edge, edges: 0, inner: Nanos(0), ..burst };
             }
+            burst.edges += 1;
+            burst.last = edge;
+            burst.on = !burst.on;
         }
-        if self.edges == 0 {
-            self.first = edge;
-        }
-        self.edges += 1;
-        self.last = edge;
-        self.on = !self.on;
+        self.turning_off.take_single(off);
+        self.turning_on.take_single(on);
+        (self.burst, self.shortest_hold) = (burst, Some(shortest).filter(|hold| *hold < Nanos(u64::MAX)));
     }
 
     /// Ends the last burst; where the recording ends before it is quiet, the burst counts as far as it came.
     pub fn finish(&mut self) {
-        if self.edges > 0 {
-            self.close();
+        if self.burst.edges > 0 {
+            self.close(self.burst);
+            self.burst = Burst::new(self.burst.on);
         }
     }
 
-    fn close(&mut self) {
-        let bursts = match (self.before, self.on) {
+    #[inline]
+    fn close(&mut self, Burst { before, on, first, last, edges, inner }: Burst) {
+        let bursts = match (before, on) {
             (false, false) => &mut self.glitches,
             (true, true) => &mut self.dropouts,
             (_, true) => &mut self.turning_on,
             (_, false) => &mut self.turning_off,
         };
-        bursts.take(self.edges, self.last - self.first, self.inner);
-        self.before = self.on;
-        self.edges = 0;
-        self.inner = Nanos(0);
+        bursts.take(edges, last - first, inner);
     }
 
     /// All four kinds of bursts.

@@ -27,12 +27,10 @@ pub struct LineMeter {
     last: Option<Nanos>,
     /// How many edges there were.
     pub count: u64,
-    /// The shortest and longest complete low and high pulse.
-    pulses: [(u64, u64); 2],
-    /// Times spent low and high.
-    spent: [u64; 2],
-    /// The longest stretch of all, complete or not.
-    longest: u64,
+    /// What it held low and high.
+    held: [Held; 2],
+    /// The stretch before the first edge.
+    lead: u64,
     /// A number that tells equal histories: every edge at the same time.
     trace: u64,
     /// The first edges.
@@ -44,6 +42,34 @@ pub struct LineMeter {
     first_only: bool,
     /// What it is by itself, once it was asked.
     alone: OnceLock<SingleLine>,
+}
+
+/// How long a level was held.
+#[derive(Debug, Clone, Copy)]
+struct Held {
+    /// In all.
+    spent: u64,
+    /// The shortest complete pulse.
+    shortest: u64,
+    /// The longest.
+    longest: u64,
+}
+
+impl Held {
+    const NEVER: Self = Self { spent: 0, shortest: u64::MAX, longest: 0 };
+
+    /// Takes a complete pulse.
+    #[inline(always)]
+    fn take(&mut self, length: u64) {
+        self.spent += length;
+        self.shortest = self.shortest.min(length);
+        self.longest = self.longest.max(length);
+    }
+
+    /// The shortest and the longest pulse, where there was one.
+    fn pulses(self) -> Option<(Nanos, Nanos)> {
+        (self.longest >= self.shortest).then_some((Nanos(self.shortest), Nanos(self.longest)))
+    }
 }
 
 /// What a line did, over the whole recording.
@@ -88,9 +114,8 @@ impl LineMeter {
             high,
             last: None,
             count: 0,
-            pulses: [(u64::MAX, 0); 2],
-            spent: [0; 2],
-            longest: 0,
+            held: [Held::NEVER; 2],
+            lead: 0,
             trace: 0,
             first: Vec::new(),
             bounce: None,
@@ -113,22 +138,42 @@ impl LineMeter {
             self.count += edges.len() as u64;
             return;
         }
-        for &edge in edges {
-            let length = (edge - self.last.unwrap_or(self.since)).0;
-            let level = usize::from(self.high);
-            if let (Some(spent), Some(pulses)) = (self.spent.get_mut(level), self.pulses.get_mut(level)) {
-                *spent += length;
-                if self.last.is_some() {
-                    *pulses = (pulses.0.min(length), pulses.1.max(length));
-                }
-            }
-            self.longest = self.longest.max(length);
-            self.trace = (self.trace ^ edge.0).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(23);
-            self.last = Some(edge);
-            self.high = !self.high;
-        }
+        let first = if self.last.is_none() { edges.len().min(1) } else { 0 };
+        let (first, rest) = edges.split_at_checked(first).unwrap_or((edges, &[]));
+        first.iter().for_each(|&edge| self.edge(edge));
+        let (pairs, odd) = rest.as_chunks::<2>();
+        self.pairs(pairs);
+        odd.iter().for_each(|&edge| self.edge(edge));
         self.count += edges.len() as u64;
         self.meter(edges);
+    }
+
+    /// Takes one edge.
+    fn edge(&mut self, edge: Nanos) {
+        let length = (edge - self.last.unwrap_or(self.since)).0;
+        match (self.last, self.held.get_mut(usize::from(self.high))) {
+            (Some(_), Some(held)) => held.take(length),
+            (None, Some(held)) => (held.spent, self.lead) = (length, length),
+            _ => {}
+        }
+        self.trace = traced(self.trace, edge);
+        self.last = Some(edge);
+        self.high = !self.high;
+    }
+
+    /// Takes edges two by two, after the first: the same as [`edge`](Self::edge) for each of them.
+    fn pairs(&mut self, pairs: &[[Nanos; 2]]) {
+        let (Some(mut last), [low, high]) = (self.last, self.held) else { return };
+        let (mut one, mut other) = if self.high { (high, low) } else { (low, high) };
+        let mut trace = self.trace;
+        for &[first, second] in pairs {
+            one.take((first - last).0);
+            other.take((second - first).0);
+            trace = traced(traced(trace, first), second);
+            last = second;
+        }
+        (self.last, self.trace) = (Some(last), trace);
+        self.held = if self.high { [other, one] } else { [one, other] };
     }
 
     /// Hands the edges to the bounce meter, once it is known what parts bursts.
@@ -136,12 +181,12 @@ impl LineMeter {
         let room = self.room.saturating_sub(self.first.len());
         self.first.extend_from_slice(edges.get(..room.min(edges.len())).unwrap_or_default());
         match &mut self.bounce {
-            Some(bounce) => edges.iter().for_each(|&edge| bounce.take(edge)),
+            Some(bounce) => bounce.take_all(edges),
             // What is beyond those that are kept must not be lost.
             None if self.count >= CHOOSING_EDGES as u64 => {
                 self.choose();
                 let beyond = edges.get(room.min(edges.len())..).unwrap_or_default();
-                self.bounce.iter_mut().for_each(|bounce| beyond.iter().for_each(|&edge| bounce.take(edge)));
+                self.bounce.iter_mut().for_each(|bounce| bounce.take_all(beyond));
             }
             None => {}
         }
@@ -150,7 +195,7 @@ impl LineMeter {
     /// Chooses what parts bursts from the edges so far.
     fn choose(&mut self) {
         let mut bounce = BounceMeter::new(self.starts_high, self.alone().quiet);
-        self.first.iter().for_each(|&edge| bounce.take(edge));
+        bounce.take_all(&self.first);
         self.bounce = Some(bounce);
     }
 
@@ -192,13 +237,11 @@ impl LineMeter {
             self.choose();
         }
         let rest = end.saturating_sub(self.last.unwrap_or(self.since)).0;
-        let mut spent = self.spent;
-        if let Some(spent) = spent.get_mut(usize::from(self.high)) {
-            *spent += rest;
-        }
-        let [low, high] = spent;
-        let [low_pulses, high_pulses] =
-            self.pulses.map(|(shortest, longest)| (longest >= shortest).then_some((Nanos(shortest), Nanos(longest))));
+        let [low, high] = self.held;
+        let [low_pulses, high_pulses] = self.held.map(Held::pulses);
+        let longest_rest = Nanos(rest.max(self.lead).max(low.longest).max(high.longest));
+        let at_end = |level: bool| if self.high == level { rest } else { 0 };
+        let (low, high) = (low.spent + at_end(false), high.spent + at_end(true));
         let mut bounce = self.bounce.clone().unwrap_or_else(|| BounceMeter::new(self.starts_high, Nanos(1)));
         bounce.finish();
         let all = end.saturating_sub(self.since);
@@ -208,11 +251,17 @@ impl LineMeter {
             share_high: if low + high == 0 { f64::from(self.high) } else { high as f64 / (low + high) as f64 },
             high_pulses,
             low_pulses,
-            longest_rest: Nanos(self.longest.max(rest)),
+            longest_rest,
             bounce,
             rate_hz: if all.0 == 0 { 0.0 } else { self.count as f64 / all.seconds() },
         }
     }
+}
+
+/// The number that tells equal histories, after one more edge.
+#[inline(always)]
+fn traced(trace: u64, edge: Nanos) -> u64 {
+    (trace ^ edge.0).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(23)
 }
 
 /// Judges lines by what their meters kept.

@@ -112,6 +112,25 @@ proptest! {
 }
 
 proptest! {
+    #[test]
+    fn many_edges_at_once_are_the_same_as_one_by_one(edges in edges(), high in any::<bool>(), cut in 0..60usize, quiet in 1..200u64) {
+        let windows = edges.split_at(cut.min(edges.len()));
+        let mut meters = [LineMeter::new(Nanos(0), high), LineMeter::new(Nanos(0), high)];
+        let mut bursts = [BounceMeter::new(high, Nanos(quiet)), BounceMeter::new(high, Nanos(quiet))];
+        for window in [windows.0, windows.1] {
+            meters[0].take(window);
+            window.chunks(1).for_each(|edge| meters[1].take(edge));
+            bursts[0].take_all(window);
+            window.iter().for_each(|&edge| bursts[1].take(edge));
+        }
+        let [together, single] = meters.each_mut().map(|meter| format!("{:?} {:?}", meter.history(), meter.figures(Nanos(1 << 40))));
+        prop_assert_eq!(together, single);
+        let [together, single] = bursts.map(|bounce| format!("{bounce:?}"));
+        prop_assert_eq!(together, single);
+    }
+}
+
+proptest! {
     // Each case is large.
     #![proptest_config(ProptestConfig::with_cases(8))]
     #[test]

@@ -82,6 +82,14 @@ impl Stretch {
         Self { sums: vec![(0.0, 0.0); marks], missed: vec![0; marks], ..Self::default() }
     }
 
+    /// Forgets what it holds, but keeps the memory.
+    fn clear(&mut self) {
+        self.sums.fill((0.0, 0.0));
+        self.missed.fill(0);
+        (self.revolutions, self.turns) = (0, 0);
+        (self.first_missed, self.missed_from_hertz) = (None, None);
+    }
+
     /// How much it has to tell.
     fn weight(&self) -> u64 {
         self.revolutions + self.missed.iter().sum::<u64>()
@@ -208,10 +216,11 @@ impl Wheel {
 
     /// From here on it is not sure which mark is which.
     fn doubt(&mut self) {
-        let stretch = std::mem::replace(&mut self.state.present, Stretch::new(self.marks));
-        if stretch.weight() > self.state.best.weight() {
-            self.state.best = stretch;
+        let State { present, best, .. } = &mut self.state;
+        if present.weight() > best.weight() {
+            std::mem::swap(present, best);
         }
+        present.clear();
         self.state.revolution.clear();
         (self.state.mark, self.state.whole, self.state.last_length) = (0, true, None);
     }

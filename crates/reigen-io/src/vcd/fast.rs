@@ -20,6 +20,8 @@ const LOOK: usize = 24;
 const PATIENCE: usize = 64;
 /// The most digits of a time that the fast form takes.
 const MOST_DIGITS: usize = 15;
+/// The bytes of a pair beside its digits: `#`, two line ends, a level and a letter.
+const BESIDE_DIGITS: usize = 5;
 /// Eight digits `0`.
 const ZEROS: u64 = 0x3030_3030_3030_3030;
 
@@ -63,9 +65,19 @@ fn lines(body: &mut Body, layout: &Layout, shape: &TimeShape, bytes: &[u8], piec
     let (mut at, mut count) = (0, 0);
     loop {
         let rest = bytes.get(at..).unwrap_or_default();
-        let pairs = match shape.digits {
-            ..=8 => pairs::<true>(&mut clock, &layout.one_letter, shape, rest, columns),
-            _ => pairs::<false>(&mut clock, &layout.one_letter, shape, rest, columns),
+        let pairs = {
+            let (clock, letters) = (&mut clock, &layout.one_letter);
+            match shape.pair_length() {
+                9 => pairs::<9>(clock, letters, shape, rest, columns),
+                10 => pairs::<10>(clock, letters, shape, rest, columns),
+                11 => pairs::<11>(clock, letters, shape, rest, columns),
+                12 => pairs::<12>(clock, letters, shape, rest, columns),
+                13 => pairs::<13>(clock, letters, shape, rest, columns),
+                14 => pairs::<14>(clock, letters, shape, rest, columns),
+                15 => pairs::<15>(clock, letters, shape, rest, columns),
+                16 => pairs::<16>(clock, letters, shape, rest, columns),
+                _ => 0,
+            }
         };
         let pair_bytes = pairs * shape.pair_length();
         let (more, lines) = one_instant(&mut clock, layout, shape, rest.get(pair_bytes..).unwrap_or_default(), columns);
@@ -98,27 +110,27 @@ impl Clock {
 
 /// Reads pairs of a time mark and one value of a code of one letter, all of the same length; gives how many.
 ///
-/// `SHORT`: times have at most eight digits. This is the loop in which the time of a run goes: whether a
-/// pair has its shape is told by its first and its last eight bytes, before anything is worked out.
+/// `LENGTH`: its bytes, known while compiling, so that no place in it has to be checked. This is the loop in which the
+/// time of a run goes: whether a pair has its shape is told by its first and its last eight bytes, before anything
+/// is worked out.
 #[inline(never)]
-fn pairs<const SHORT: bool>(
+fn pairs<const LENGTH: usize>(
     clock: &mut Clock,
     one_letter: &[u32; 256],
     shape: &TimeShape,
     bytes: &[u8],
     columns: &mut [PieceColumn],
 ) -> usize {
-    let Some(pair) = shape.pair else { return 0 };
-    let mut units = clock.units;
-    let mut pairs = 0;
-    for text in bytes.chunks_exact(shape.pair_length()) {
-        let (Some(first), Some(last)) = (text.first_chunk(), text.last_chunk()) else { break };
-        let (first, last) = (u64::from_le_bytes(*first), u64::from_le_bytes(*last));
-        let Some(low) = text.get(shape.low_at..).and_then(<[u8]>::first_chunk) else { break };
+    let digits = LENGTH - BESIDE_DIGITS;
+    let (Some(pair), high_value) = (shape.pair, shape.high_value) else { return 0 };
+    let (mut units, mut pairs) = (clock.units, 0);
+    for text in bytes.as_chunks::<LENGTH>().0 {
+        let (first, last) = (word_at(text, 0), word_at(text, LENGTH - 8));
         if pair.first.misfit(first) | pair.last.misfit(last) != 0 {
             break;
         }
-        let next = shape.units::<SHORT>(u64::from_le_bytes(*low));
+        let low = word_at(text, low_at(digits)) ^ ZEROS;
+        let next = if digits <= 8 { eight_digits(low << shift(digits)) } else { high_value + eight_digits(low) };
         let (level, letter) = (cast::low_byte(last >> 40) & 1, cast::low_byte(last >> 48));
         let Some(column) = columns.get_mut(one_letter[usize::from(letter)] as usize) else { break };
         if next < units {
@@ -130,6 +142,24 @@ fn pairs<const SHORT: bool>(
     }
     clock.units = units;
     pairs
+}
+
+/// Eight bytes from a place on; zero where there are fewer.
+#[inline(always)]
+fn word_at(text: &[u8], at: usize) -> u64 {
+    text.get(at..).and_then(<[u8]>::first_chunk).map_or(0, |word| u64::from_le_bytes(*word))
+}
+
+/// Where the last eight digits of a time begin in its line, or the first where there are fewer.
+#[inline(always)]
+const fn low_at(digits: usize) -> usize {
+    1 + digits.saturating_sub(8)
+}
+
+/// How far eight bytes from there are to be shifted so that the last digit comes last.
+#[inline(always)]
+const fn shift(digits: usize) -> usize {
+    8 * 8usize.saturating_sub(digits)
 }
 
 /// Reads a time mark, if one comes next, and the values after it; gives the bytes and lines.
@@ -177,11 +207,7 @@ fn one_instant(
 struct TimeShape {
     /// How many digits they have.
     digits: usize,
-    /// Where the last eight of them begin in the line, or the first where there are fewer.
-    low_at: usize,
-    /// Where there are fewer: how far eight bytes are to be shifted so that the last digit comes last.
-    shift: u32,
-    /// Where there are more: what those before the last eight are worth.
+    /// Where there are more than eight: what those before the last eight are worth.
     high_value: u64,
     /// The bytes of a line of a time mark.
     mark: [Word; LOOK / 8],
@@ -220,8 +246,6 @@ impl TimeShape {
         };
         Self {
             digits,
-            low_at: 1 + more,
-            shift: 8 * cast::u32_from_usize(8usize.saturating_sub(digits)),
             high_value: units / 100_000_000 * 100_000_000,
             mark: std::array::from_fn(|word| mark.get(word).copied().unwrap_or_default()),
             pair,
@@ -230,7 +254,7 @@ impl TimeShape {
 
     /// The bytes of a time mark and a value of one letter.
     fn pair_length(&self) -> usize {
-        self.digits + 5
+        self.digits + BESIDE_DIGITS
     }
 
     /// Whether all times of this shape are within bounds, where a unit is so many nanoseconds.
@@ -245,15 +269,11 @@ impl TimeShape {
         if words.fold(0, |misfit, (word, wanted)| misfit | wanted.misfit(u64::from_le_bytes(*word))) != 0 {
             return None;
         }
-        let low = u64::from_le_bytes(*line.get(self.low_at..)?.first_chunk()?);
-        Some(if self.digits <= 8 { self.units::<true>(low) } else { self.units::<false>(low) })
-    }
-
-    /// The time whose last eight digits are `low`, or all of them and what follows where there are fewer.
-    #[inline(always)]
-    fn units<const SHORT: bool>(&self, low: u64) -> u64 {
-        let low = low ^ ZEROS;
-        if SHORT { eight_digits(low << self.shift) } else { self.high_value + eight_digits(low) }
+        let low = word_at(line, low_at(self.digits)) ^ ZEROS;
+        Some(match self.digits {
+            ..=8 => eight_digits(low << shift(self.digits)),
+            _ => self.high_value + eight_digits(low),
+        })
     }
 }
 

@@ -21,6 +21,8 @@ use serde::{Deserialize, Serialize};
 const MOST_KEPT: usize = 1000;
 /// A reversal after no more than so many counts is a trembling.
 const TREMBLE: u64 = 2;
+/// After so many counts in one direction it is worth a look whether many edges take turns.
+const STRAIGHT: u64 = 4;
 /// An illegal step so few ticks after the edge before it is one of speed.
 const AT_SPEED: u64 = 4;
 
@@ -373,6 +375,7 @@ impl Encoder {
         let goes_on = self.settings.decode == Decode::X4
             && self.state.known
             && self.state.moving
+            && self.state.run >= STRAIGHT
             && (decoder.turns_forward(a_first) != self.settings.reverse) == direction
             && a.next().min(b.next()) <= last + self.settings.still_after;
         if !goes_on {
