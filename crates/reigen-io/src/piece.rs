@@ -107,13 +107,13 @@ impl Piece {
     }
 
     /// A number signal takes values at rising times, all after its last.
-    pub(crate) fn read_many(&mut self, number: usize, times: &[Nanos], values: &[f64]) {
+    pub(crate) fn read_many(&mut self, number: usize, times: &[Nanos], values: impl Iterator<Item = f64>) {
         if self.numbers.len() <= number {
             self.numbers.resize_with(number + 1, ReadingColumn::default);
         }
         if let Some(column) = self.numbers.get_mut(number) {
             column.times.extend_from_slice(times);
-            column.values.extend_from_slice(values);
+            column.values.extend(values);
         }
     }
 

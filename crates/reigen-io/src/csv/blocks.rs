@@ -1,7 +1,7 @@
 //! Rows of a time and numbers, in blocks: the fastest form, for files of numbers alone.
 //!
-//! The ends of a row's cells are found first, eight bytes at a time. So no cell waits for the one before it, and the
-//! processor works several at once. Rows of a block go to the columns together.
+//! First the ends of all cells of a block are found, 64 bytes at a time. So no cell waits for the one before it. Then each
+//! column is worked out, and its values go to the piece together.
 
 use super::columns::{Column, Layout, TimeForm};
 use super::marks::Marks;
@@ -9,10 +9,16 @@ use crate::piece::Piece;
 use crate::rows::Rows;
 use reigen_core::time::Nanos;
 
-/// So many rows make a block.
+/// So many rows make a block, at most.
 const ROWS: usize = 64;
+/// After a row of another shape the next block has so many.
+const FEW_ROWS: usize = 4;
 /// Rows of more cells than these are read one by one.
 const MOST_CELLS: usize = 64;
+/// So many bytes are searched for ends together.
+const SEARCHED: usize = 64;
+/// So many ends are noted without asking whether there are as many.
+const NOTED: usize = 8;
 
 /// A block in the making.
 pub(super) struct Blocks<'a> {
@@ -21,12 +27,14 @@ pub(super) struct Blocks<'a> {
     power: i32,
     /// For each cell after the time the number that it is; `None` where nobody wants it.
     cells: Vec<Option<usize>>,
+    /// How many rows the next block is to have.
+    rows: usize,
+    /// Where cells end, row after row.
+    ends: Vec<usize>,
     times: Vec<Nanos>,
     /// The values of each cell, row after row: whole numbers, and by what they are to be divided. A division takes as long as
     /// all else of a cell, and those of a block go on together.
     values: Vec<([f64; ROWS], [f64; ROWS])>,
-    /// Where the cells of a row end.
-    ends: [usize; MOST_CELLS],
 }
 
 impl<'a> Blocks<'a> {
@@ -43,10 +51,12 @@ impl<'a> Blocks<'a> {
         fits.then(|| Self {
             marks,
             power: unit.power(),
+            rows: ROWS,
+            // Each row may have two ends for its line, and the last search may find more than is wanted.
+            ends: vec![0; ROWS * (cells.len() + 2) + SEARCHED + NOTED],
             times: Vec::with_capacity(ROWS),
             values: vec![([0.0; ROWS], [1.0; ROWS]); cells.len()],
             cells,
-            ends: [0; MOST_CELLS],
         })
     }
 
@@ -54,75 +64,117 @@ impl<'a> Blocks<'a> {
     pub(super) fn take(&mut self, place: &mut Rows, bytes: &[u8], piece: &mut Piece) -> usize {
         let mut at = 0;
         loop {
-            let mut now = place.now;
-            while self.times.len() < ROWS
-                && let Some((time, length)) = self.row(place, now, bytes.get(at..).unwrap_or_default())
-            {
-                self.times.push(time);
-                (now, at) = (time, at + length);
-            }
-            let is_full = self.times.len() == ROWS;
-            self.count(place, piece);
-            if !is_full {
+            let rest = bytes.get(at..).unwrap_or_default();
+            let stride = self.stride(rest);
+            let found = self.find_ends(rest, self.rows * stride) / stride;
+            let plain = self.plain_rows(rest, stride, found.min(self.rows));
+            let timed = self.read_times(place, rest, stride, plain);
+            let rows = self.read_values(rest, stride, timed);
+            let length = rows.checked_sub(1).and_then(|last| self.ends.get(last * stride + stride - 1)).copied();
+            self.count(place, rows, piece);
+            at += length.map_or(0, |end| end + 1);
+            let wanted = self.rows;
+            self.rows = if rows == wanted { ROWS.min(2 * wanted) } else { FEW_ROWS };
+            if rows < wanted {
                 return at;
             }
         }
     }
 
-    /// Reads a row that is later than the last; gives its time and its length. Its values count only then.
-    #[inline]
-    fn row(&mut self, place: &Rows, now: Nanos, bytes: &[u8]) -> Option<(Nanos, usize)> {
-        let length = self.find_ends(bytes)?;
-        let (first, ends) = self.ends.get(..=self.cells.len())?.split_first()?;
-        let (size, decimals, negative) = self.marks.cell(bytes, 0, *first)?;
-        let file_time = Marks::nanos(size, decimals, negative, self.power)?;
-        let time = place.origin?.since_start(file_time).filter(|time| *time > now)?;
-        let rows = self.times.len();
-        let mut start = first + 1;
-        for ((cell, (wholes, powers)), end) in self.cells.iter().zip(&mut self.values).zip(ends) {
-            if cell.is_some() {
-                let (size, decimals, negative) = self.marks.cell(bytes, start, *end)?;
-                (*wholes.get_mut(rows)?, *powers.get_mut(rows)?) = Marks::fraction(size, decimals, negative)?;
-            }
-            start = end + 1;
-        }
-        Some((time, length))
+    /// How many ends a row has: one more where its line ends in `\r\n`.
+    fn stride(&self, bytes: &[u8]) -> usize {
+        let two = memchr::memchr(b'\n', bytes).and_then(|at| bytes.get(at.checked_sub(1)?)) == Some(&b'\r');
+        self.cells.len() + 1 + usize::from(two)
     }
 
-    /// Finds the ends of the next row's cells; gives the row's length, or `None` where it has another shape.
-    #[inline]
-    fn find_ends(&mut self, bytes: &[u8]) -> Option<usize> {
-        let last = self.cells.len();
+    /// Finds so many ends of cells, or as many as there are; gives their number.
+    ///
+    /// Eight bytes and more follow the last of them.
+    fn find_ends(&mut self, bytes: &[u8], wanted: usize) -> usize {
+        let searched = bytes.get(..bytes.len().saturating_sub(8)).unwrap_or_default();
         let mut found = 0;
-        for (number, word) in bytes.as_chunks::<8>().0.iter().enumerate() {
-            let mut ends = self.marks.ends(u64::from_le_bytes(*word));
-            while ends != 0 {
-                let at = number * 8 + (ends.trailing_zeros() / 8) as usize;
-                *self.ends.get_mut(found)? = at;
-                if found == last {
-                    return self.marks.line_end(bytes, at);
+        for (number, bytes) in searched.as_chunks::<SEARCHED>().0.iter().enumerate() {
+            let mut ends = self.marks.ends(bytes);
+            let after = found + ends.count_ones() as usize;
+            while found < after {
+                let Some(noted) = self.ends.get_mut(found..found + NOTED) else { return found };
+                for end in noted {
+                    *end = number * SEARCHED + ends.trailing_zeros() as usize;
+                    ends &= ends.wrapping_sub(1);
                 }
-                if !self.marks.is_separator(*bytes.get(at)?) {
-                    return None;
-                }
-                found += 1;
-                ends &= ends - 1;
+                found += NOTED;
+            }
+            found = after;
+            if found >= wanted {
+                return wanted;
             }
         }
-        None
+        found
     }
 
-    /// The rows of the block count.
-    fn count(&mut self, place: &mut Rows, piece: &mut Piece) {
-        let rows = self.times.len();
+    /// How many of these rows have the shape of a row: separators between the cells, and a line end.
+    fn plain_rows(&self, bytes: &[u8], stride: usize, rows: usize) -> usize {
+        let is = |at: &usize, wanted: u8| bytes.get(*at) == Some(&wanted);
+        let is_plain = |row: &[usize]| {
+            let Some((parting, line_end)) = row.split_at_checked(self.cells.len()) else { return false };
+            let parted = parting.iter().all(|at| bytes.get(*at).is_some_and(|byte| self.marks.is_separator(*byte)));
+            let ended = match line_end {
+                [end] => is(end, b'\n'),
+                [end, next] => is(end, b'\r') && *next == end + 1 && is(next, b'\n'),
+                _ => false,
+            };
+            parted && ended
+        };
+        self.ends.chunks_exact(stride).take(rows).take_while(|row| is_plain(row)).count()
+    }
+
+    /// Reads the times of so many rows, as long as they rise; gives how many do.
+    fn read_times(&mut self, place: &Rows, bytes: &[u8], stride: usize, rows: usize) -> usize {
+        let (mut start, mut now) = (0, place.now);
+        let Some(origin) = place.origin else { return 0 };
+        for row in self.ends.chunks_exact(stride).take(rows) {
+            let (Some(end), Some(line_end)) = (row.first(), row.last()) else { break };
+            let file_time = self.marks.nanos(bytes, start, *end, self.power);
+            let Some(time) = file_time.and_then(|time| origin.since_start(time)).filter(|time| *time > now) else {
+                break;
+            };
+            self.times.push(time);
+            (now, start) = (time, line_end + 1);
+        }
+        self.times.len()
+    }
+
+    /// Reads the wanted values of so many rows; gives how many rows have them all.
+    fn read_values(&mut self, bytes: &[u8], stride: usize, rows: usize) -> usize {
+        let mut rows = rows;
+        for (number, (cell, (wholes, powers))) in self.cells.iter().zip(&mut self.values).enumerate() {
+            if cell.is_none() {
+                continue;
+            }
+            let room = wholes.iter_mut().zip(powers);
+            let mut read = 0;
+            for (row, (whole, power)) in self.ends.chunks_exact(stride).zip(room).take(rows) {
+                let Some([before, end]) = row.get(number..).and_then(<[usize]>::first_chunk) else { break };
+                let Some(fraction) = self.marks.fraction(bytes, before + 1, *end) else { break };
+                (*whole, *power) = fraction;
+                read += 1;
+            }
+            rows = read;
+        }
+        rows
+    }
+
+    /// So many rows of the block count.
+    fn count(&mut self, place: &mut Rows, rows: usize, piece: &mut Piece) {
+        self.times.truncate(rows);
         place.line += rows as u64;
         for time in &self.times {
             place.next_row(*time, piece);
         }
-        for (cell, (values, powers)) in self.cells.iter().zip(&mut self.values) {
+        for (cell, (wholes, powers)) in self.cells.iter().zip(&self.values) {
             let Some(number) = *cell else { continue };
-            values.iter_mut().zip(powers).for_each(|(value, power)| *value /= *power);
-            piece.read_many(number, &self.times, values.get(..rows).unwrap_or_default());
+            let values = wholes.iter().zip(powers).map(|(whole, power)| whole / power);
+            piece.read_many(number, &self.times, values.take(rows));
         }
         self.times.clear();
     }

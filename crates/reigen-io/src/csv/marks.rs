@@ -1,9 +1,9 @@
-//! The cells of decimals, eight bytes at a time.
+//! The cells of decimals: where they end, 64 bytes at a time, and what they are, eight bytes at a time.
 
 use super::dialect::Dialect;
 use crate::word::eight_digits;
-use reigen_core::cast;
 use reigen_core::time::MOST_FILE_TIME_NS;
+use wide::u8x16;
 
 const ONES: u64 = 0x0101_0101_0101_0101;
 const HIGH: u64 = 0x8080_8080_8080_8080;
@@ -14,25 +14,32 @@ const POWERS: [f64; 23] = [
     1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20,
     1e21, 1e22,
 ];
+/// The powers of ten of 64 bits.
+const TENS: [u64; 20] = {
+    let mut tens = [1; 20];
+    let mut power = 1;
+    while power < 20 {
+        tens[power] = tens[power - 1] * 10;
+        power += 1;
+    }
+    tens
+};
 /// Whole numbers below this are real numbers too.
 const EXACT: u64 = 1 << 53;
 
-/// What ends a cell and what parts a number's digits, for eight bytes at a time.
+/// What ends a cell and what parts a number's digits.
 pub(super) struct Marks {
     dialect: Dialect,
-    /// What is below this byte ends a cell: line ends, and most separators.
-    below: u64,
-    /// The separator, which may not be below it.
-    separator: u64,
+    /// What is not above this byte ends a cell: line ends, and most separators. So does the separator, which may be above.
+    last_end: u8,
     decimal: u64,
 }
 
 impl Marks {
     pub(super) fn new(dialect: Dialect) -> Self {
         // Of the bytes of a number only the decimal comma is below `-`.
-        let below = if dialect.decimal == b',' { b',' } else { b'-' };
-        let all = |byte: u8| ONES * u64::from(byte);
-        Self { dialect, below: all(below), separator: all(dialect.separator), decimal: all(dialect.decimal) }
+        let last_end = if dialect.decimal == b',' { b',' - 1 } else { b'-' - 1 };
+        Self { dialect, last_end, decimal: ONES * u64::from(dialect.decimal) }
     }
 
     /// A number of digits with at most one mark, and its length; `None` for any other.
@@ -41,145 +48,140 @@ impl Marks {
     /// (Clinger, 1990).
     #[inline]
     pub(super) fn number(&self, bytes: &[u8]) -> Option<(f64, usize)> {
-        let negative = bytes.first() == Some(&b'-');
-        let digits = if negative { bytes.get(1..)? } else { bytes };
-        let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
-        let value = Self::value(size, decimals, negative)?;
-        Some((value, length + usize::from(negative)))
-    }
-
-    /// The number of these digits, so many of them after the mark.
-    #[inline]
-    pub(super) fn value(size: u64, decimals: usize, negative: bool) -> Option<f64> {
-        let (whole, power) = Self::fraction(size, decimals, negative)?;
-        Some(whole / power)
-    }
-
-    /// The number of these digits as a whole number, and by what it is to be divided.
-    #[inline]
-    pub(super) fn fraction(size: u64, decimals: usize, negative: bool) -> Option<(f64, f64)> {
-        if size >= EXACT {
-            return None;
-        }
-        let whole = size as f64;
-        Some((if negative { -whole } else { whole }, *POWERS.get(decimals)?))
-    }
-
-    /// The bytes of eight that end a cell: the high bit of each.
-    #[inline]
-    pub(super) fn ends(&self, word: u64) -> u64 {
-        const LOW: u64 = !HIGH;
-        let is_below = !(word | HIGH).wrapping_sub(self.below) & !word;
-        let parted = word ^ self.separator;
-        let is_separator = !(((parted & LOW) + LOW) | parted);
-        (is_below | is_separator) & HIGH
-    }
-
-    /// Whether a byte parts cells.
-    #[inline]
-    pub(super) fn is_separator(&self, byte: u8) -> bool {
-        byte == self.dialect.separator
-    }
-
-    /// Where the line ends whose last cell ends here, its end included; `None` where the cell is not the last.
-    #[inline]
-    pub(super) fn line_end(&self, bytes: &[u8], at: usize) -> Option<usize> {
-        match bytes.get(at)? {
-            b'\n' => Some(at + 1),
-            b'\r' if bytes.get(at + 1) == Some(&b'\n') => Some(at + 2),
-            _ => None,
-        }
-    }
-
-    /// The digits of a cell from one place to another, those of them after the mark, and whether a `-` stands before them.
-    #[inline]
-    pub(super) fn cell(&self, bytes: &[u8], from: usize, until: usize) -> Option<(u64, usize, bool)> {
-        let negative = bytes.get(from) == Some(&b'-');
-        let from = from + usize::from(negative);
-        let length = until.checked_sub(from)?;
-        let digits = bytes.get(from..)?;
-        if (1..=8).contains(&length)
-            && let Some(word) = digits.first_chunk()
-        {
-            let (size, decimals) = self.digits(u64::from_le_bytes(*word), length)?;
-            return Some((size, decimals, negative));
-        }
-        let (size, decimals, found) = self.long(digits)?;
-        (found == length).then_some((size, decimals, negative))
-    }
-
-    /// The digits of a cell that ends within eight bytes, those of them after the mark, and the length.
-    #[inline]
-    fn short(&self, bytes: &[u8]) -> Option<(u64, usize, usize)> {
-        let word = u64::from_le_bytes(*bytes.first_chunk()?);
-        // The lowest byte that is below, and the lowest that is the separator, are told rightly.
-        let parted = word ^ self.separator;
-        let ends = (word.wrapping_sub(self.below) & !word | parted.wrapping_sub(ONES) & !parted) & HIGH;
-        if ends == 0 {
-            return None;
-        }
-        let length = (ends.trailing_zeros() / 8) as usize;
-        let (size, decimals) = self.digits(word, length)?;
-        Some((size, decimals, length))
-    }
-
-    /// The first so many bytes of eight as digits with at most one mark, and those of them after it.
-    #[inline]
-    fn digits(&self, word: u64, length: usize) -> Option<(u64, usize)> {
-        let marks = word ^ self.decimal;
-        let mark = ((marks.wrapping_sub(ONES) & !marks & HIGH).trailing_zeros() / 8) as usize;
-        let (digits, count, decimals) = match mark < length {
-            true => {
-                let below = (1u64 << (8 * mark)) - 1;
-                ((word & below) | (word >> 8 & !below), length - 1, length - 1 - mark)
-            }
-            false => (word, length, 0),
-        };
-        if count == 0 {
-            return None;
-        }
-        // The digits stand at the upper end, noughts before them.
-        let shift = 8 * cast::u32_from_usize(8 - count);
-        let digits = (digits << shift) | (ZEROS & (1u64 << shift).wrapping_sub(1));
-        let is_digits = (digits.wrapping_add(0x4646_4646_4646_4646) | digits.wrapping_sub(ZEROS)) & HIGH == 0;
-        is_digits.then(|| (eight_digits(digits ^ ZEROS), decimals))
-    }
-
-    /// The same for any cell, digit by digit.
-    fn long(&self, bytes: &[u8]) -> Option<(u64, usize, usize)> {
-        let (mut size, mut length, mut mark) = (0u64, 0, None);
-        for &byte in bytes {
-            match byte {
-                b'0'..=b'9' => size = size.checked_mul(10)?.checked_add(u64::from(byte - b'0'))?,
-                b'\n' | b'\r' => break,
-                _ if byte == self.dialect.separator => break,
-                _ if byte == self.dialect.decimal && mark.is_none() => mark = Some(length),
-                _ => return None,
-            }
-            length += 1;
-        }
-        let decimals = mark.map_or(0, |mark| length - 1 - mark);
-        let any = length > usize::from(mark.is_some());
-        any.then_some((size, decimals, length))
+        let length = self.length(bytes)?;
+        let (whole, power) = self.fraction(bytes, 0, length)?;
+        Some((whole / power, length))
     }
 
     /// The file's own time in nanoseconds, where it is a whole number of them, and the cell's length.
     #[inline]
     pub(super) fn file_time(&self, bytes: &[u8], power: i32) -> Option<(i64, usize)> {
-        let negative = bytes.first() == Some(&b'-');
-        let digits = if negative { bytes.get(1..)? } else { bytes };
-        let (size, decimals, length) = self.short(digits).or_else(|| self.long(digits))?;
-        Some((Self::nanos(size, decimals, negative, power)?, length + usize::from(negative)))
+        let length = self.length(bytes)?;
+        Some((self.nanos(bytes, 0, length, power)?, length))
     }
 
-    /// The nanoseconds of these digits, so many of them after the mark, in a unit of this power of ten.
+    /// The length of the cell that comes next; `None` where its end is not to be seen.
     #[inline]
-    pub(super) fn nanos(size: u64, decimals: usize, negative: bool, power: i32) -> Option<i64> {
+    fn length(&self, bytes: &[u8]) -> Option<usize> {
+        bytes.iter().position(|byte| self.is_end(*byte))
+    }
+
+    /// Whether a byte may end a cell. In a number none of them comes.
+    #[inline(always)]
+    fn is_end(&self, byte: u8) -> bool {
+        byte <= self.last_end || byte == self.dialect.separator
+    }
+
+    /// Which of 64 bytes may end a cell: a bit for each, that of the first the lowest.
+    #[inline(always)]
+    pub(super) fn ends(&self, bytes: &[u8; 64]) -> u64 {
+        let (last_end, separator) = (u8x16::splat(self.last_end), u8x16::splat(self.dialect.separator));
+        let ends = |sixteen: &[u8; 16]| {
+            let sixteen = u8x16::from(*sixteen);
+            let ends = sixteen.min(last_end).simd_eq(sixteen) | sixteen.simd_eq(separator);
+            u64::from(ends.to_bitmask())
+        };
+        let (sixteens, _) = bytes.as_chunks::<16>();
+        sixteens.iter().rev().fold(0, |all, sixteen| all << 16 | ends(sixteen))
+    }
+
+    /// Whether a byte parts cells.
+    #[inline(always)]
+    pub(super) fn is_separator(&self, byte: u8) -> bool {
+        byte == self.dialect.separator
+    }
+
+    /// The number of the cell from one place to another, as a whole number and by what it is to be divided.
+    #[inline(always)]
+    pub(super) fn fraction(&self, bytes: &[u8], from: usize, until: usize) -> Option<(f64, f64)> {
+        match self.short(bytes, from, until) {
+            Some((size, decimals)) => Some((size as f64, *POWERS.get(decimals)?)),
+            None => self.other_fraction(bytes.get(from..until)?),
+        }
+    }
+
+    #[inline(never)]
+    fn other_fraction(&self, cell: &[u8]) -> Option<(f64, f64)> {
+        let (negative, size, decimals) = self.other(cell)?;
+        let whole = Some(size).filter(|size| *size < EXACT)? as f64;
+        Some((if negative { -whole } else { whole }, *POWERS.get(decimals)?))
+    }
+
+    /// The nanoseconds of the cell from one place to another, in a unit of this power of ten; `None` where they are no
+    /// whole number.
+    #[inline]
+    pub(super) fn nanos(&self, bytes: &[u8], from: usize, until: usize, power: i32) -> Option<i64> {
+        let (negative, size, decimals) = match self.short(bytes, from, until) {
+            Some((size, decimals)) => (false, size, decimals),
+            None => self.other(bytes.get(from..until)?)?,
+        };
         let shift = power.checked_sub(i32::try_from(decimals).ok()?)?;
-        let factor = 10u64.checked_pow(u32::try_from(shift).ok()?)?;
+        let factor = *TENS.get(usize::try_from(shift).ok()?)?;
         let nanos = i64::try_from(size.checked_mul(factor)?).ok().filter(|nanos| *nanos <= MOST_FILE_TIME_NS)?;
         Some(if negative { -nanos } else { nanos })
     }
+
+    /// A cell of one to eight bytes, digits with at most one mark: without it as one number, and how many digits come
+    /// after it.
+    #[inline(always)]
+    fn short(&self, bytes: &[u8], from: usize, until: usize) -> Option<(u64, usize)> {
+        let length = until.wrapping_sub(from);
+        let word = u64::from_le_bytes(*bytes.get(from..)?.first_chunk()?);
+        (length.wrapping_sub(1) < 8).then_some(())?;
+        // The cell goes to the upper end, whatever follows it out of the word: below it are noughts.
+        let digits = (word ^ ZEROS) << (64 - 8 * length);
+        let marks = digits ^ self.decimal ^ ZEROS;
+        // The lowest mark is told rightly.
+        let mark = marks.wrapping_sub(ONES) & !marks & HIGH;
+        if mark == 0 {
+            return are_digits(digits).then(|| (eight_digits(digits), 0));
+        }
+        let to_mark = mark ^ (mark - 1);
+        let digits = (digits & to_mark >> 8) << 8 | (digits & !to_mark);
+        let after = 7 - (mark.trailing_zeros() / 8) as usize;
+        (are_digits(digits) && length > 1).then(|| (eight_digits(digits), after))
+    }
+
+    /// A cell that is longer, or begins with `-`: whether it does, its digits as one number, and how many come after the
+    /// mark.
+    #[inline(never)]
+    fn other(&self, cell: &[u8]) -> Option<(bool, u64, usize)> {
+        let negative = cell.first() == Some(&b'-');
+        let digits = if negative { cell.get(1..)? } else { cell };
+        let (size, decimals) = self.middle(digits).or_else(|| self.long(digits))?;
+        Some((negative, size, decimals))
+    }
+
+    /// Nine to sixteen bytes, with the mark among the last eight.
+    fn middle(&self, cell: &[u8]) -> Option<(u64, usize)> {
+        let (first, last) = cell.split_at_checked(cell.len().checked_sub(8)?)?;
+        let mut padded = [b'0'; 8];
+        padded.get_mut(8usize.checked_sub(first.len())?..)?.copy_from_slice(first);
+        let first = u64::from_le_bytes(padded) ^ ZEROS;
+        let (size, decimals) = self.short(last, 0, 8)?;
+        let count = if last.contains(&self.dialect.decimal) { 7 } else { 8 };
+        are_digits(first).then_some((eight_digits(first) * TENS.get(count)? + size, decimals))
+    }
+
+    /// Any cell of digits, one by one.
+    fn long(&self, cell: &[u8]) -> Option<(u64, usize)> {
+        let (mut size, mut mark) = (0u64, None);
+        for (place, &byte) in cell.iter().enumerate() {
+            match byte {
+                b'0'..=b'9' => size = size.checked_mul(10)?.checked_add(u64::from(byte - b'0'))?,
+                _ if byte == self.dialect.decimal && mark.is_none() => mark = Some(place),
+                _ => return None,
+            }
+        }
+        let any = cell.len() > usize::from(mark.is_some());
+        any.then_some((size, mark.map_or(0, |mark| cell.len() - 1 - mark)))
+    }
+}
+
+/// Whether eight bytes are 0 to 9. A carry comes only from a byte that has its high bit set already.
+#[inline(always)]
+fn are_digits(digits: u64) -> bool {
+    (digits.wrapping_add(0x7676_7676_7676_7676) | digits) & HIGH == 0
 }
 
 #[cfg(test)]
