@@ -117,35 +117,30 @@ impl Chunks {
         Ok(true)
     }
 
-    /// Hands out the next stretch, up to the last boundary in a piece of it; `into` is filled anew.
-    ///
-    /// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has
-    /// none, it is handed out as it is.
-    pub(crate) fn take(
-        &mut self,
-        into: &mut Vec<u8>,
-        boundary: impl Fn(&[u8], usize) -> Option<usize>,
-    ) -> io::Result<TakenBytes> {
-        let mut wanted = self.piece;
-        let taken = loop {
-            while self.bytes().len() < wanted && !self.finished && self.fill()? {}
-            let length = self.bytes().len().min(wanted);
-            let whole = self.bytes().get(..length).unwrap_or_default();
-            if self.finished && length == self.bytes().len() {
-                break TakenBytes { length, at_boundary: true };
-            }
-            if let Some(length) = boundary(whole, 0).filter(|&at| at > 0) {
-                break TakenBytes { length, at_boundary: true };
-            }
-            if length >= MOST_AT_ONCE {
-                break TakenBytes { length, at_boundary: false };
-            }
-            wanted *= 2;
-        };
-        into.clear();
-        into.extend_from_slice(self.bytes().get(..taken.length).unwrap_or_default());
-        self.consume(taken.length);
-        Ok(taken)
+    /// Reads on until a room has so many bytes, unless they end before; those at hand come first.
+    pub(crate) fn fill_room(&mut self, room: &mut Room, wanted: usize) -> io::Result<()> {
+        room.bytes.resize(room.bytes.len().max(wanted), 0);
+        let free = room.bytes.get_mut(room.filled..).unwrap_or_default();
+        let at_hand = self.buffer.get(self.start..self.end).unwrap_or_default();
+        let count = at_hand.len().min(free.len());
+        let (front, free) = free.split_at_mut(count);
+        front.copy_from_slice(at_hand.get(..count).unwrap_or_default());
+        self.start += count;
+        room.filled += count;
+        if !self.finished && !free.is_empty() {
+            let (count, finished) = read_full(&mut self.input, free)?;
+            room.filled += count;
+            self.offset += count as u64;
+            self.finished = finished;
+        }
+        Ok(())
+    }
+
+    /// Takes back what a room gave to nobody, from a place in it on.
+    pub(crate) fn take_back(&mut self, room: &Room, from: usize) {
+        let at_hand = self.buffer.get(self.start..self.end).unwrap_or_default();
+        self.buffer = [room.bytes().get(from..).unwrap_or_default(), at_hand].concat();
+        (self.start, self.end) = (0, self.buffer.len());
     }
 
     /// Whether every byte has been handed out.
@@ -154,7 +149,53 @@ impl Chunks {
     }
 }
 
-/// A stretch that [`Chunks::take`] handed out.
+/// Bytes that were read together, and are handed out in stretches.
+#[derive(Default)]
+pub(crate) struct Room {
+    bytes: Vec<u8>,
+    filled: usize,
+}
+
+impl Room {
+    /// What it holds.
+    pub(crate) fn bytes(&self) -> &[u8] {
+        self.bytes.get(..self.filled).unwrap_or_default()
+    }
+
+    /// Forgets what it holds, but keeps the memory.
+    pub(crate) fn clear(&mut self) {
+        self.filled = 0;
+    }
+}
+
+/// The next stretch of `bytes`, up to the last boundary in a piece of them; `None` where that needs bytes that are not there
+/// yet. `ended` says that none will come.
+///
+/// `boundary` finds the last place at which bytes may be parted. Where a stretch as long as may be has none, it is handed
+/// out as it is.
+pub(crate) fn next_stretch(
+    bytes: &[u8],
+    piece: usize,
+    ended: bool,
+    boundary: impl Fn(&[u8], usize) -> Option<usize>,
+) -> Option<TakenBytes> {
+    let mut wanted = piece;
+    loop {
+        if ended && bytes.len() <= wanted {
+            return Some(TakenBytes { length: bytes.len(), at_boundary: true });
+        }
+        let whole = bytes.get(..wanted)?;
+        if let Some(length) = boundary(whole, 0).filter(|&at| at > 0) {
+            return Some(TakenBytes { length, at_boundary: true });
+        }
+        if wanted >= MOST_AT_ONCE {
+            return Some(TakenBytes { length: wanted, at_boundary: false });
+        }
+        wanted *= 2;
+    }
+}
+
+/// A stretch that is handed out.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct TakenBytes {
     /// Its length.

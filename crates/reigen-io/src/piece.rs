@@ -152,6 +152,13 @@ impl PieceColumn {
         }
     }
 
+    /// The signal, which has a level, takes the other one.
+    #[inline]
+    pub(crate) fn toggle(&mut self, time: Nanos) {
+        self.state ^= 1;
+        self.changes.push(time);
+    }
+
     /// The signal takes a level for the first time in the piece, or after it was unknown.
     #[cold]
     fn set_special(&mut self, time: Nanos, level: u8) {

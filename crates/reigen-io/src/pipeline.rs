@@ -10,7 +10,7 @@
 //! it is parsed on the supposition that nothing unusual is open there. Where that turns out wrong, the
 //! piece is parsed once more, by the one who knows.
 
-use crate::chunks::{Chunks, MOST_AT_ONCE};
+use crate::chunks::{Chunks, MOST_AT_ONCE, Room, next_stretch};
 use crate::error::{Failure, Fault, FaultKind};
 use crate::piece::Piece;
 use crate::ranges::{Ranges, read_exact_at};
@@ -23,6 +23,7 @@ use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io;
+use std::ops::Range;
 use std::panic::resume_unwind;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -33,7 +34,7 @@ const PIECES: usize = 64;
 /// The same where numbers are wanted.
 const NUMBER_PIECES: usize = 8;
 /// From so many bytes on a batch is full, however few its pieces are.
-const BATCH: u64 = 4 * 1024 * 1024;
+const BATCH: usize = 4 * 1024 * 1024;
 /// So many columns all pieces of a batch may have together: each takes memory, whether it is used or not.
 const BATCH_COLUMNS: usize = 100_000;
 
@@ -171,8 +172,8 @@ struct Slot<P> {
 
 /// The bytes of a piece.
 enum Stretch {
-    /// Here.
-    Bytes(Vec<u8>),
+    /// In its batch's room.
+    Room(Range<usize>),
     /// In a file: the core that parses it also reads it, into memory it already has in its cache.
     File { file: Arc<File>, at: u64, length: usize },
 }
@@ -180,26 +181,26 @@ enum Stretch {
 impl Stretch {
     fn length(&self) -> u64 {
         match self {
-            Stretch::Bytes(bytes) => bytes.len() as u64,
+            Stretch::Room(range) => range.len() as u64,
             Stretch::File { length, .. } => *length as u64,
         }
     }
 
-    /// Does something with the bytes.
-    fn with<T>(&self, work: impl FnOnce(&[u8]) -> T) -> io::Result<T> {
+    /// Does something with the bytes; `room` is that of its batch.
+    fn with<T>(&self, room: &Room, work: impl FnOnce(&[u8]) -> T) -> io::Result<T> {
         thread_local! {
-            static ROOM: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+            static OWN: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
         }
         let (file, at, length) = match self {
-            Stretch::Bytes(bytes) => return Ok(work(bytes)),
+            Stretch::Room(range) => return Ok(work(room.bytes().get(range.clone()).unwrap_or_default())),
             Stretch::File { file, at, length } => (file, *at, *length),
         };
-        // The room is taken, not borrowed: whatever else this thread does meanwhile gets another one.
-        let mut room = ROOM.take();
-        room.resize(room.len().max(length), 0);
-        let bytes = room.get_mut(..length).unwrap_or_default();
+        // The thread's own room is taken, not borrowed: whatever else it does meanwhile gets another one.
+        let mut own = OWN.take();
+        own.resize(own.len().max(length), 0);
+        let bytes = own.get_mut(..length).unwrap_or_default();
         let done = read_exact_at(file, bytes, at).map(|()| work(bytes));
-        ROOM.set(room);
+        OWN.set(own);
         done
     }
 }
@@ -208,6 +209,8 @@ impl Stretch {
 struct Batch<P> {
     slots: Vec<Slot<P>>,
     used: usize,
+    /// The bytes of its pieces, where they do not come from a plain file.
+    room: Room,
 }
 
 /// Reads, parses and hands over a recording.
@@ -270,7 +273,7 @@ impl<F: Format> Pipeline<F> {
             self.source.fill(&mut batch, &self.format, &place, columns)?;
             for slot in batch.used() {
                 if place.origin().is_none() {
-                    let done = rest.parse(&self.format, Form::Plain, &mut place, slot, &mut piece);
+                    let done = rest.parse(&self.format, Form::Plain, &mut place, (slot, &batch.room), &mut piece);
                     // What is wrong after the first time is told when its turn comes.
                     if place.origin().is_none() {
                         done?;
@@ -358,13 +361,6 @@ impl Source {
         Self { bytes: ranges.map_or(Bytes::Stream(chunks), Bytes::File), begins_well: true }
     }
 
-    fn exhausted(&self) -> bool {
-        match &self.bytes {
-            Bytes::Stream(chunks) => chunks.exhausted(),
-            Bytes::File(ranges) => ranges.exhausted(),
-        }
-    }
-
     /// Fills a batch with the bytes that come next, or with where they are.
     fn fill<F: Format>(
         &mut self,
@@ -374,64 +370,105 @@ impl Source {
         columns: usize,
     ) -> Result<(), Failure> {
         batch.used = 0;
-        let mut length = 0;
+        batch.room.clear();
         // Numbers take several times the room of edges; at first it is not known whether any are wanted.
         let Head { wanted, numbers, .. } = format.head();
         let has_numbers = wanted.contains(&true) || wanted.is_empty() && *numbers > 0;
         let most = if has_numbers { NUMBER_PIECES } else { PIECES };
         let pieces = most.min(BATCH_COLUMNS / columns.max(1)).max(1);
-        while batch.used < pieces && length < BATCH && !self.exhausted() {
-            let slot = batch.slot(place);
-            let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);
-            let taken = match &mut self.bytes {
-                Bytes::Stream(chunks) => {
-                    let Stretch::Bytes(bytes) = &mut slot.stretch else { break };
-                    chunks.take(bytes, boundary)?
-                }
-                Bytes::File(ranges) => {
-                    let (range, taken) = ranges.take(boundary)?;
-                    slot.stretch = Stretch::File { file: ranges.file(), at: range.start, length: taken.length };
-                    taken
-                }
-            };
-            length += slot.stretch.length();
-            slot.at_end = self.exhausted();
-            slot.begins_well = self.begins_well;
-            self.begins_well = taken.at_boundary;
-            batch.used += 1;
+        let boundary = |bytes: &[u8], before: usize| format.boundary(bytes, before);
+        let Self { bytes, begins_well } = self;
+        match bytes {
+            Bytes::Stream(chunks) => fill_from_stream(chunks, batch, pieces, place, begins_well, boundary)?,
+            Bytes::File(ranges) => fill_from_file(ranges, batch, pieces, place, begins_well, boundary)?,
         }
         Ok(())
     }
 }
 
+/// Reads up to so many pieces into a batch's room.
+fn fill_from_stream<P: Place>(
+    chunks: &mut Chunks,
+    batch: &mut Batch<P>,
+    pieces: usize,
+    place: &P,
+    begins_well: &mut bool,
+    boundary: impl Fn(&[u8], usize) -> Option<usize>,
+) -> io::Result<()> {
+    if chunks.exhausted() {
+        return Ok(());
+    }
+    chunks.fill_room(&mut batch.room, chunks.piece().saturating_mul(pieces).min(BATCH))?;
+    let (mut at, mut at_end) = (0, false);
+    while batch.used < pieces && !at_end {
+        let bytes = batch.room.bytes().get(at..).unwrap_or_default();
+        let ended = chunks.exhausted();
+        match next_stretch(bytes, chunks.piece(), ended, &boundary) {
+            Some(taken) => {
+                at_end = ended && taken.length == bytes.len();
+                let stretch = Stretch::Room(at..at + taken.length);
+                batch.add(place, stretch, at_end, std::mem::replace(begins_well, taken.at_boundary));
+                at += taken.length;
+            }
+            None if batch.used > 0 => break,
+            // The first stretch is longer than all of these.
+            None => {
+                let more = 2 * bytes.len();
+                chunks.fill_room(&mut batch.room, more)?;
+            }
+        }
+    }
+    chunks.take_back(&batch.room, at);
+    Ok(())
+}
+
+/// Says where up to so many pieces are in a file.
+fn fill_from_file<P: Place>(
+    ranges: &mut Ranges,
+    batch: &mut Batch<P>,
+    pieces: usize,
+    place: &P,
+    begins_well: &mut bool,
+    boundary: impl Fn(&[u8], usize) -> Option<usize>,
+) -> io::Result<()> {
+    let mut length = 0;
+    while batch.used < pieces && length < BATCH && !ranges.exhausted() {
+        let (range, taken) = ranges.take(&boundary)?;
+        length += taken.length;
+        let stretch = Stretch::File { file: ranges.file(), at: range.start, length: taken.length };
+        batch.add(place, stretch, ranges.exhausted(), std::mem::replace(begins_well, taken.at_boundary));
+    }
+    Ok(())
+}
+
 impl<P: Place> Batch<P> {
     fn new() -> Self {
-        Self { slots: Vec::new(), used: 0 }
+        Self { slots: Vec::new(), used: 0, room: Room::default() }
     }
 
     fn used(&self) -> &[Slot<P>] {
         self.slots.get(..self.used).unwrap_or_default()
     }
 
-    fn used_mut(&mut self) -> &mut [Slot<P>] {
-        self.slots.get_mut(..self.used).unwrap_or_default()
-    }
-
-    /// The next slot that is free.
-    fn slot(&mut self, place: &P) -> &mut Slot<P> {
+    /// Adds a piece.
+    fn add(&mut self, place: &P, stretch: Stretch, at_end: bool, begins_well: bool) {
         if self.slots.len() <= self.used {
             self.slots.push(Slot::new(place.clone()));
         }
-        &mut self.slots[self.used]
+        if let Some(slot) = self.slots.get_mut(self.used) {
+            (slot.stretch, slot.at_end, slot.begins_well) = (stretch, at_end, begins_well);
+            self.used += 1;
+        }
     }
 
     /// Parses all pieces side by side, each as if nothing was open where it begins.
     fn parse<F: Format<Place = P>>(&mut self, format: &F, form: Form, begin: &P, bits: usize) {
-        self.used_mut().par_iter_mut().with_max_len(1).for_each(|slot| {
+        let Self { slots, used, room } = self;
+        slots.get_mut(..*used).unwrap_or_default().par_iter_mut().with_max_len(1).for_each(|slot| {
             slot.piece.reset(bits);
             slot.place = begin.clone();
             let (place, piece, rest, at_end) = (&mut slot.place, &mut slot.piece, &mut slot.rest, slot.at_end);
-            let parsed = slot.stretch.with(|bytes| {
+            let parsed = slot.stretch.with(room, |bytes| {
                 let done = format.parse(form, place, bytes, at_end, piece)?;
                 rest.clear();
                 rest.extend_from_slice(bytes.get(done.consumed..).unwrap_or_default());
@@ -450,7 +487,8 @@ impl<P: Place> Batch<P> {
         rest: &mut Rest,
         cut_off: &mut bool,
     ) -> Result<(), Failure> {
-        for slot in self.used_mut() {
+        let Self { slots, used, room } = self;
+        for slot in slots.get_mut(..*used).unwrap_or_default() {
             let done = match std::mem::replace(&mut slot.done, Ok(ParseProgress::NOTHING)) {
                 // What a supposition says of a fault may be wrong: it is told by who knows.
                 Err(Failure::Fault(_)) => None,
@@ -461,7 +499,7 @@ impl<P: Place> Batch<P> {
             let Some(done) = done.filter(|_| supposed_rightly) else {
                 let mut piece = std::mem::take(&mut slot.piece);
                 piece.reset(piece.columns.len());
-                let done = rest.parse(format, form, place, slot, &mut piece);
+                let done = rest.parse(format, form, place, (slot, room), &mut piece);
                 slot.piece = piece;
                 *cut_off |= done?.cut_off;
                 continue;
@@ -477,7 +515,7 @@ impl<P: Place> Batch<P> {
 impl<P: Place> Slot<P> {
     fn new(place: P) -> Self {
         Self {
-            stretch: Stretch::Bytes(Vec::new()),
+            stretch: Stretch::Room(0..0),
             rest: Vec::new(),
             at_end: false,
             begins_well: true,
@@ -495,10 +533,10 @@ impl Rest {
         format: &F,
         form: Form,
         place: &mut F::Place,
-        slot: &Slot<F::Place>,
+        (slot, room): (&Slot<F::Place>, &Room),
         piece: &mut Piece,
     ) -> Result<ParseProgress, Failure> {
-        slot.stretch.with(|bytes| self.bytes.extend_from_slice(bytes))?;
+        slot.stretch.with(room, |bytes| self.bytes.extend_from_slice(bytes))?;
         let done = format.parse(form, place, &self.bytes, slot.at_end, piece)?;
         if done.consumed == 0 && self.bytes.len() >= MOST_AT_ONCE {
             return Err(Fault { line: place.line(), kind: FaultKind::TooLong(MOST_AT_ONCE) }.into());

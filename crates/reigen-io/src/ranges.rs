@@ -131,7 +131,7 @@ fn read_at(_file: &File, _room: &mut [u8], _at: u64) -> io::Result<usize> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::chunks::{Chunks, Input};
+    use crate::chunks::{Chunks, Input, Room, next_stretch};
     use proptest::prelude::*;
     use std::io::{Cursor, Write};
 
@@ -151,7 +151,7 @@ mod tests {
             let mut file = tempfile::tempfile().unwrap();
             file.write_all(text.as_bytes()).unwrap();
             let file = Arc::new(file);
-            let (mut from_file, mut from_stream) = (Vec::new(), Vec::new());
+            let (mut from_file, mut from_stream) = (Vec::<u8>::new(), Vec::<u8>::new());
             if let Some(mut ranges) = Ranges::new(file.clone(), 0, piece) {
                 while !ranges.exhausted() {
                     let (range, taken) = ranges.take(line_end).unwrap();
@@ -162,12 +162,23 @@ mod tests {
                 }
             }
             let mut chunks = Chunks::new(Input::Stream(Box::new(Cursor::new(text.clone()))), piece);
+            let mut room = Room::default();
             while !chunks.exhausted() {
-                let mut bytes = Vec::new();
-                let taken = chunks.take(&mut bytes, line_end).unwrap();
-                prop_assert_eq!(taken.length, bytes.len());
-                prop_assert!(bytes.ends_with(b"\n") || chunks.exhausted());
+                room.clear();
+                chunks.fill_room(&mut room, piece).unwrap();
+                let taken = loop {
+                    match next_stretch(room.bytes(), piece, chunks.exhausted(), line_end) {
+                        Some(taken) => break taken,
+                        None => {
+                            let more = 2 * room.bytes().len();
+                            chunks.fill_room(&mut room, more).unwrap();
+                        }
+                    }
+                };
+                let bytes = &room.bytes()[..taken.length];
+                prop_assert!(bytes.ends_with(b"\n") || (chunks.exhausted() && taken.length == room.bytes().len()));
                 from_stream.extend(bytes);
+                chunks.take_back(&room, taken.length);
             }
             prop_assert_eq!(&from_file, text.as_bytes());
             prop_assert_eq!(&from_stream, text.as_bytes());

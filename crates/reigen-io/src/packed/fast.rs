@@ -6,6 +6,7 @@
 
 use super::Reader;
 use reigen_core::cast;
+use reigen_core::time::Nanos;
 
 /// The bytes of a block.
 const BLOCK: usize = 32;
@@ -43,21 +44,31 @@ fn read_bytes<'a>(reader: &mut Reader<'a>, bytes: &'a [u8]) {
     let Some(first) = bytes.get(..1) else { return };
     reader.sample(0, first);
     let (blocks, rest) = bytes.as_chunks::<SAMPLES>();
-    let mut last = first[0];
-    for (block, samples) in blocks.iter().enumerate() {
+    // A bit without a line has a column that is not there.
+    let signals: [usize; 8] =
+        std::array::from_fn(|bit| reader.format.signals.get(bit).copied().flatten().unwrap_or(usize::MAX));
+    let columns = reader.piece.columns.as_mut_slice();
+    let (mut last, mut time) = (first[0], reader.first);
+    for samples in blocks {
         let words = samples.as_chunks::<8>().0;
-        if is_all(words, repeated(&[last])) {
-            continue;
-        }
-        let mut changes = changes_of(words, last);
-        while changes != 0 {
-            let number = block * SAMPLES + changes.trailing_zeros() as usize;
-            changes &= changes - 1;
-            if let Some(&[before, now]) = number.checked_sub(1).and_then(|at| bytes.get(at..=number)?.as_array()) {
-                reader.change_byte(number, before, now);
+        if !is_all(words, repeated(&[last])) {
+            let mut changes = changes_of(words, last);
+            while changes != 0 {
+                let number = changes.trailing_zeros() as usize % SAMPLES;
+                changes &= changes - 1;
+                let mut changed = last ^ samples[number];
+                last = samples[number];
+                // Mostly a single line changes.
+                while changed != 0 {
+                    let bit = changed.trailing_zeros() as usize % 8;
+                    changed &= changed - 1;
+                    if let Some(column) = columns.get_mut(signals[bit]) {
+                        column.toggle(Nanos(time + number as u64));
+                    }
+                }
             }
         }
-        last = samples[SAMPLES - 1];
+        time += SAMPLES as u64;
     }
     let first = blocks.len() * SAMPLES;
     reader.last = first.checked_sub(1).map_or(reader.last, |at| bytes.get(at..first));

@@ -167,12 +167,6 @@ impl<'a> Reader<'a> {
         self.last = Some(now);
     }
 
-    /// Takes a sample of one byte that is another than the one before.
-    #[inline]
-    fn change_byte(&mut self, number: usize, before: u8, now: u8) {
-        self.set_bits(0, Nanos(self.first + number as u64), before ^ now, now);
-    }
-
     /// The bits of a byte that have changed take their levels; the first of them has this number among all.
     #[inline]
     fn set_bits(&mut self, first: usize, time: Nanos, mut changed: u8, now: u8) {

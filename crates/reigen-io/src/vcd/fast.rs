@@ -76,6 +76,10 @@ fn lines(body: &mut Body, layout: &Layout, shape: &TimeShape, bytes: &[u8], piec
                 14 => pairs::<14>(clock, letters, shape, rest, columns),
                 15 => pairs::<15>(clock, letters, shape, rest, columns),
                 16 => pairs::<16>(clock, letters, shape, rest, columns),
+                17 => pairs::<17>(clock, letters, shape, rest, columns),
+                18 => pairs::<18>(clock, letters, shape, rest, columns),
+                19 => pairs::<19>(clock, letters, shape, rest, columns),
+                20 => pairs::<20>(clock, letters, shape, rest, columns),
                 _ => 0,
             }
         };
@@ -111,8 +115,8 @@ impl Clock {
 /// Reads pairs of a time mark and one value of a code of one letter, all of the same length; gives how many.
 ///
 /// `LENGTH`: its bytes, known while compiling, so that no place in it has to be checked. This is the loop in which the
-/// time of a run goes: whether a pair has its shape is told by its first and its last eight bytes, before anything
-/// is worked out.
+/// time of a run goes: whether a pair has its shape is told by its first and its last eight bytes, and eight between them
+/// where it is longer, before anything is worked out.
 #[inline(never)]
 fn pairs<const LENGTH: usize>(
     clock: &mut Clock,
@@ -126,7 +130,8 @@ fn pairs<const LENGTH: usize>(
     let (mut units, mut pairs) = (clock.units, 0);
     for text in bytes.as_chunks::<LENGTH>().0 {
         let (first, last) = (word_at(text, 0), word_at(text, LENGTH - 8));
-        if pair.first.misfit(first) | pair.last.misfit(last) != 0 {
+        let between = if LENGTH > 16 { pair.between.misfit(word_at(text, 8)) } else { 0 };
+        if pair.first.misfit(first) | between | pair.last.misfit(last) != 0 {
             break;
         }
         let low = word_at(text, low_at(digits)) ^ ZEROS;
@@ -211,14 +216,15 @@ struct TimeShape {
     high_value: u64,
     /// The bytes of a line of a time mark.
     mark: [Word; LOOK / 8],
-    /// The bytes of such a line and a value of one letter, for pairs of 9 to 16 bytes.
+    /// The bytes of such a line and a value of one letter, for pairs of 9 to 20 bytes.
     pair: Option<Pair>,
 }
 
-/// The first and the last eight bytes of a pair.
+/// The first and the last eight bytes of a pair, and those after the first where there are more than sixteen.
 #[derive(Debug, Clone, Copy)]
 struct Pair {
     first: Word,
+    between: Word,
     last: Word,
 }
 
@@ -240,8 +246,11 @@ impl TimeShape {
         ranges.push((b'\n', 1));
         let mark: Vec<Word> = ranges.chunks(8).map(Word::of).collect();
         ranges.extend([(b'0', 2), ANY, (b'\n', 1)]);
-        let pair = match (ranges.len(), ranges.first_chunk::<8>(), ranges.last_chunk::<8>()) {
-            (9..=16, Some(first), Some(last)) => Some(Pair { first: Word::of(first), last: Word::of(last) }),
+        let pair = match (ranges.first_chunk::<8>(), ranges.last_chunk::<8>()) {
+            (Some(first), Some(last)) if (9..=20).contains(&ranges.len()) => {
+                let between = ranges.get(8..16).map(Word::of).unwrap_or_default();
+                Some(Pair { first: Word::of(first), between, last: Word::of(last) })
+            }
             _ => None,
         };
         Self {

@@ -285,7 +285,7 @@ impl Encoder {
     }
 
     /// It stands still once no count has come for long enough before `now`.
-    #[inline]
+    #[inline(always)]
     fn pass_still(&mut self, now: Nanos, shown: &mut EncoderColumns<'_>) {
         let Some((last, _)) = self.state.last_count.filter(|_| self.state.moving) else { return };
         let due = last + self.settings.still_after;
@@ -301,7 +301,7 @@ impl Encoder {
     }
 
     /// One instant of the channels.
-    #[inline]
+    #[inline(always)]
     fn step(&mut self, at: Nanos, a_changed: bool, b_changed: bool, shown: &mut EncoderColumns<'_>) {
         let Settings { decode, reverse, .. } = self.settings;
         let Some(decoder) = &mut self.state.decoder else { return };
@@ -325,7 +325,7 @@ impl Encoder {
         }
     }
 
-    #[inline]
+    #[inline(always)]
     fn count(&mut self, at: Nanos, forward: bool, shown: &mut EncoderColumns<'_>) {
         self.pass_still(at, shown);
         let amount = if forward { 1 } else { -1 };
