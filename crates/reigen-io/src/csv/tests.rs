@@ -173,6 +173,8 @@ fn other_cell() -> impl Strategy<Value = String> {
 }
 
 proptest! {
+    // Each case is long: blocks are only taken where many rows come together.
+    #![proptest_config(ProptestConfig::with_cases(80))]
     #[test]
     fn rows_with_numbers_read_the_same_in_both_forms(
         rows in prop::collection::vec((0..30u64, "-?[0-9]{1,4}([.][0-9]{0,4})?", any::<bool>(), other_cell()), 1..200),
