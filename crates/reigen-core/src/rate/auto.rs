@@ -72,7 +72,9 @@ impl Auto {
         if self.state.next < at {
             self.pass(at, sink);
         }
-        self.state.step.take(at);
+        if !self.knows_step() {
+            self.state.step.take(at);
+        }
         self.state.last = at;
         if self.state.anchor.is_none() {
             self.state.anchor = Some(at);

@@ -368,6 +368,9 @@ impl Encoder {
     ///
     /// The same as [`step`](Self::step) for each of them, which stays the form to read.
     fn turns(&mut self, a: &mut Head<'_>, b: &mut Head<'_>, limit: Nanos, shown: &mut EncoderColumns<'_>) -> bool {
+        if self.state.run < STRAIGHT {
+            return false;
+        }
         let (Some(decoder), Some((last, direction))) = (self.state.decoder, self.state.last_count) else {
             return false;
         };
@@ -375,7 +378,6 @@ impl Encoder {
         let goes_on = self.settings.decode == Decode::X4
             && self.state.known
             && self.state.moving
-            && self.state.run >= STRAIGHT
             && (decoder.turns_forward(a_first) != self.settings.reverse) == direction
             && a.next().min(b.next()) <= last + self.settings.still_after;
         if !goes_on {
