@@ -5,6 +5,7 @@ use super::edges::{Head, NEVER, Spacing, take_turns};
 use super::health::Health;
 use super::homing::{Homing, IndexDoes, Missing, RevolutionCounts};
 use super::settings::{Settings, Sources, counts_per_rev, wants_zero};
+use super::speed::SpeedSink;
 use super::summary::EncoderSummary;
 use crate::block::{Block, Inputs, Outputs, Stateful};
 use crate::cast;
@@ -13,7 +14,6 @@ use crate::engine::MOST_SUM;
 use crate::event::{EventKind, Happening};
 use crate::rate::auto::{self, Auto};
 use crate::rate::lone::LoneEdges;
-use crate::rate::readings::{Reading, Sink};
 use crate::time::{Nanos, Window};
 use serde::{Deserialize, Serialize};
 
@@ -111,24 +111,6 @@ struct EncoderColumns<'a> {
     homed: &'a mut BitColumn,
     position: &'a mut CountColumn,
     speed: &'a mut ReadingColumn,
-}
-
-struct SpeedSink<'a> {
-    column: &'a mut ReadingColumn,
-    last: &'a mut f64,
-    per_count: f64,
-}
-
-impl Sink for SpeedSink<'_> {
-    fn reading(&mut self, reading: Reading) {
-        let speed = reading.hertz * self.per_count;
-        if *self.last != speed {
-            *self.last = speed;
-            self.column.push(reading.made.at, speed);
-        }
-    }
-
-    fn repeat(&mut self, _times: u64) {}
 }
 
 impl Encoder {

@@ -6,6 +6,7 @@ mod edges;
 pub mod health;
 pub mod homing;
 pub mod settings;
+mod speed;
 pub mod summary;
 #[cfg(test)]
 mod tests;
