@@ -136,7 +136,7 @@ impl Chunks {
         Ok(())
     }
 
-    /// Takes back what a room gave to nobody, from a place in it on.
+    /// Takes back the bytes of a room that were not handed out: those from `from` on.
     pub(crate) fn take_back(&mut self, room: &Room, from: usize) {
         let at_hand = self.buffer.get(self.start..self.end).unwrap_or_default();
         self.buffer = [room.bytes().get(from..).unwrap_or_default(), at_hand].concat();

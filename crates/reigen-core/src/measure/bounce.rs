@@ -115,14 +115,8 @@ impl BounceMeter {
         self.shortest_hold
     }
 
-    /// Takes the next edge.
-    #[inline]
-    pub fn take(&mut self, edge: Nanos) {
-        self.take_all(&[edge]);
-    }
-
-    /// Takes many edges.
-    pub fn take_all(&mut self, edges: &[Nanos]) {
+    /// Takes the next edges.
+    pub fn take(&mut self, edges: &[Nanos]) {
         // While they are taken, what changes with each of them is kept outside `self`.
         let (mut burst, mut shortest, quiet) = (self.burst, self.shortest_hold.unwrap_or(Nanos(u64::MAX)), self.quiet);
         // Changes of one edge, off and on: most bursts are such.

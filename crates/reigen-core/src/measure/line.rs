@@ -181,12 +181,12 @@ impl LineMeter {
         let room = self.room.saturating_sub(self.first.len());
         self.first.extend_from_slice(edges.get(..room.min(edges.len())).unwrap_or_default());
         match &mut self.bounce {
-            Some(bounce) => bounce.take_all(edges),
+            Some(bounce) => bounce.take(edges),
             // What is beyond those that are kept must not be lost.
             None if self.count >= CHOOSING_EDGES as u64 => {
                 self.choose();
                 let beyond = edges.get(room.min(edges.len())..).unwrap_or_default();
-                self.bounce.iter_mut().for_each(|bounce| bounce.take_all(beyond));
+                self.bounce.iter_mut().for_each(|bounce| bounce.take(beyond));
             }
             None => {}
         }
@@ -195,7 +195,7 @@ impl LineMeter {
     /// Chooses what parts bursts from the edges so far.
     fn choose(&mut self) {
         let mut bounce = BounceMeter::new(self.starts_high, self.alone().quiet);
-        bounce.take_all(&self.first);
+        bounce.take(&self.first);
         self.bounce = Some(bounce);
     }
 

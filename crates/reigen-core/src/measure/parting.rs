@@ -62,7 +62,7 @@ pub fn part(edges: Edges<'_>) -> Option<Parting> {
 /// The bursts of a line, by the level that ends them.
 pub fn meter(edges: Edges<'_>, quiet: Nanos) -> BounceMeter {
     let mut bounce = BounceMeter::new(edges.starts_high, quiet);
-    bounce.take_all(edges.times);
+    bounce.take(edges.times);
     bounce.finish();
     bounce
 }

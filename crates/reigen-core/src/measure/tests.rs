@@ -120,8 +120,8 @@ proptest! {
         for window in [windows.0, windows.1] {
             meters[0].take(window);
             window.chunks(1).for_each(|edge| meters[1].take(edge));
-            bursts[0].take_all(window);
-            window.iter().for_each(|&edge| bursts[1].take(edge));
+            bursts[0].take(window);
+            window.iter().for_each(|&edge| bursts[1].take(&[edge]));
         }
         let [together, single] = meters.each_mut().map(|meter| format!("{:?} {:?}", meter.history(), meter.figures(Nanos(1 << 40))));
         prop_assert_eq!(together, single);
@@ -171,7 +171,7 @@ fn plateaus_recommend_by_hand() {
 fn bursts_are_parted_by_what_they_change() {
     let mut meter = BounceMeter::new(false, Nanos(10));
     // On with two extra edges, a glitch while on, off at once; then on for good, unfinished.
-    [5, 7, 8, 40, 43, 90, 200].map(Nanos).iter().for_each(|&edge| meter.take(edge));
+    [5, 7, 8, 40, 43, 90, 200].map(Nanos).iter().for_each(|&edge| meter.take(&[edge]));
     meter.finish();
     let told = [&meter.turning_on, &meter.turning_off, &meter.dropouts]
         .map(|bursts| (bursts.count(), bursts.edges, bursts.lengths.most()));

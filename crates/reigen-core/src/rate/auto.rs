@@ -72,9 +72,7 @@ impl Auto {
         if self.state.next < at {
             self.pass(at, sink);
         }
-        if !self.knows_step() {
-            self.state.step.take(at);
-        }
+        self.state.step.take(at, self.tick);
         self.state.last = at;
         if self.state.anchor.is_none() {
             self.state.anchor = Some(at);
@@ -90,7 +88,7 @@ impl Auto {
         if self.state.next < at {
             self.pass(at, sink);
         }
-        self.state.step.take(at);
+        self.state.step.take(at, self.tick);
     }
 
     /// At most so many readings it gives over this length; `quiet` where no edge comes.
@@ -149,7 +147,7 @@ impl Auto {
             if let [_, rest @ ..] = counted
                 && !self.knows_step()
             {
-                rest.iter().for_each(|&edge| self.state.step.take(edge));
+                rest.iter().for_each(|&edge| self.state.step.take(edge, self.tick));
             }
             if let [_, .., last] = *counted {
                 self.state.last = last;

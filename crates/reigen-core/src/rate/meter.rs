@@ -322,7 +322,7 @@ impl Meter {
     fn other_edge(&mut self, edge: Nanos, sink: &mut impl Sink) {
         match self {
             Meter::Gate(_) => {}
-            Meter::Period(period) => period.step().take(edge),
+            Meter::Period(period) => period.other_edge(edge),
             Meter::Auto(auto) if auto.knows_step() => {}
             Meter::Auto(auto) => auto.other_edge(edge, sink),
         }

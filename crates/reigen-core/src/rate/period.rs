@@ -33,9 +33,10 @@ impl Period {
         Self { average, zero_after, tick, state }
     }
 
-    /// The step of the edges' times, to be told of edges that do not count.
-    pub fn step(&mut self) -> &mut Step {
-        &mut self.state.step
+    /// An edge that only tells the step of the times.
+    #[inline]
+    pub fn other_edge(&mut self, edge: Nanos) {
+        self.state.step.take(edge, self.tick);
     }
 
     /// That step as it was learned.
@@ -63,7 +64,7 @@ impl Period {
     #[inline]
     pub fn edge(&mut self, at: Nanos, places: i64, sink: &mut impl Sink) {
         self.pass(at, sink);
-        self.state.step.take(at);
+        self.state.step.take(at, self.tick);
         if self.state.edges.len() > self.average {
             self.state.edges.pop_front();
         }

@@ -15,9 +15,12 @@ pub struct Step {
 }
 
 impl Step {
-    /// An edge, rising or falling.
+    /// An edge, rising or falling; `tick` is the file's own step. Once it is known, there is nothing more to learn.
     #[inline]
-    pub fn take(&mut self, edge: Nanos) {
+    pub fn take(&mut self, edge: Nanos, tick: Nanos) {
+        if self.is_finest(tick) {
+            return;
+        }
         let Some(first) = self.first else {
             self.first = Some(edge);
             return;

@@ -41,7 +41,7 @@ pub(crate) enum Begins {
 impl LinesReader {
     /// Reads to the end, and tells that.
     pub fn read(&self, input: impl Read) {
-        // Whoever listened may be gone, and then there is nobody to tell.
+        // An error says that the listener has ended: then there is nobody to tell.
         let _ = self.read_some(input, Begins::WithALine).and_then(|()| self.teller.ended());
     }
 

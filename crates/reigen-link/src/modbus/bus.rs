@@ -91,14 +91,14 @@ impl Turn<'_> {
         self.0.quiet_since = Some(Instant::now());
     }
 
-    /// The port is of no use any more: it is opened anew by whoever speaks next.
+    /// Closes a port that has failed; the next device that speaks opens it again.
     pub(super) fn close(mut self) {
         self.0.context = None;
     }
 }
 
-/// A port from which all that is left of an earlier answer is thrown away before a request is written: frames of this
-/// protocol have no numbers, and a late answer would be taken for that to the next request.
+/// A port that throws away the rest of an earlier answer before a request is written: frames of this protocol have no
+/// numbers, so a late answer would be read as the answer to the next request.
 struct Drained {
     stream: SerialStream,
     /// Whether it has been read from since the last write.

@@ -81,7 +81,7 @@ impl ModbusClient {
         let driver = match Driver::of(&self.route) {
             Ok(driver) => driver,
             Err(error) => {
-                // Whoever listened may be gone, and then there is nobody to tell.
+                // An error says that the listener has ended: then there is nobody to tell.
                 let _ = self.teller.lost(format!("the link cannot start: {error}"));
                 return;
             }

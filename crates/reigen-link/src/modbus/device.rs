@@ -71,7 +71,7 @@ impl ModbusDevice {
         }
     }
 
-    /// Answers whoever connects, for ever.
+    /// Answers every client that connects, without an end.
     ///
     /// # Errors
     /// Where nobody can connect any more.
@@ -111,7 +111,7 @@ impl ModbusDevice {
         let places = places.filter(|places| places.iter().all(|at| image.contains_key(&(table, *at))));
         for (at, value) in places.ok_or(ExceptionCode::IllegalDataAddress)?.into_iter().zip(values) {
             image.insert((table, at), *value);
-            // Whoever listened may be gone.
+            // An error says that the listener has ended.
             let _ = self.writes.send(DeviceWrite {
                 time: self.clock.now(),
                 place: format!("{} {at}", table.word()),
